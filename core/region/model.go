@@ -1,0 +1,211 @@
+// Package region is the model of one piece of map data: the ground to draw, the road network to travel, the addresses
+// to find. A Draft holds what an importer read; Encode turns it into the bytes of a region file; Open reads those bytes
+// in place, from wherever they were mapped. Nothing here opens a file.
+//
+// The file's layout is described in docs/region-file.md and, section by section, above the code that writes it.
+package region
+
+import (
+	"viandante/core/geo"
+)
+
+// FeatureID names a feature of the source data for good: it is the same in every tile and after every rebuild. It fits
+// the 53 bits that a number in JavaScript keeps exactly.
+type FeatureID uint64
+
+// The kinds of element that a feature may stem from, in the two lowest bits of its id.
+const (
+	FromNode = iota
+	FromWay
+	FromRelation
+	FromNothing // made here, such as land closed along a border
+)
+
+// NewFeatureID returns the id of an element of the source.
+func NewFeatureID(kind int, id int64) FeatureID { return FeatureID(uint64(id)<<2 | uint64(kind)) }
+
+// Shape tells what a ground feature's geometry is.
+type Shape uint8
+
+// The shapes.
+const (
+	PointShape Shape = iota
+	LineShape
+	AreaShape
+)
+
+// Class says what a thing on the ground is. The names are those that the style file and the tiles use.
+type Class uint8
+
+// The classes, in drawing order.
+const (
+	Land Class = iota
+	Wood
+	Grass
+	Farmland
+	Park
+	Sand
+	Rock
+	Residential
+	Square
+	Water
+	River
+	Stream
+	Building
+	Pier
+	Path
+	Steps
+	Cycleway
+	Track
+	Service
+	Pedestrian
+	LocalStreet
+	Tertiary
+	Secondary
+	Primary
+	Trunk
+	Motorway
+	Ferry
+	Locality
+	Peak
+	Point
+	HouseNumber
+	classCount
+)
+
+var classNames = [classCount]string{"land", "wood", "grass", "farmland", "park", "sand", "rock", "residential", "square",
+	"water", "river", "stream", "building", "pier", "path", "steps", "cycleway", "track", "service", "pedestrian",
+	"street", "tertiary", "secondary", "primary", "trunk", "motorway", "ferry", "locality", "peak", "point", "housenumber"}
+
+func (c Class) String() string {
+	if c < classCount {
+		return classNames[c]
+	}
+	return "unknown"
+}
+
+// Flag marks a ground feature.
+type Flag uint8
+
+// The flags.
+const (
+	OneWay Flag = 1 << iota // a road that cars may only follow in its direction
+	Bridge
+	Tunnel
+	Intermittent
+)
+
+// Feature is one thing to draw.
+type Feature struct {
+	ID    FeatureID
+	Class Class
+	Shape Shape
+	Flags Flag
+	// MinZoom is the first zoom at which it is drawn, 0 to 19.
+	MinZoom uint8
+	// Rank orders labels: the greater, the more important.
+	Rank uint8
+	Name string
+	// Parts holds one point, the lines, or the rings of an area: outer ones counterclockwise, holes clockwise, the
+	// last point not repeated.
+	Parts [][]geo.E7
+}
+
+// Mode is a way of travelling.
+type Mode uint8
+
+// The modes.
+const (
+	Car Mode = iota
+	Bicycle
+	Foot
+	modeCount
+)
+
+var modeNames = [modeCount]string{"car", "bicycle", "foot"}
+
+func (m Mode) String() string { return modeNames[m] }
+
+// ParseMode returns the mode of a name: car, bicycle or foot.
+func ParseMode(s string) (Mode, error) {
+	for m, name := range modeNames {
+		if s == name {
+			return Mode(m), nil
+		}
+	}
+	return 0, &geo.ParseError{Input: s, Reason: "is not a way of travelling", Hint: "car, bicycle or foot"}
+}
+
+// Access is a set of two bits for each mode: may it follow the road forwards, may it backwards.
+type Access uint8
+
+// NewAccess returns the bits for one mode.
+func NewAccess(m Mode, forward, backward bool) Access {
+	var a Access
+	if forward {
+		a |= 1 << (2 * m)
+	}
+	if backward {
+		a |= 2 << (2 * m)
+	}
+	return a
+}
+
+// Allows tells whether the mode may follow the road in a direction.
+func (a Access) Allows(m Mode, backward bool) bool {
+	if backward {
+		return a&(2<<(2*m)) != 0
+	}
+	return a&(1<<(2*m)) != 0
+}
+
+// Any tells whether the mode may use the road at all.
+func (a Access) Any(m Mode) bool { return a&(3<<(2*m)) != 0 }
+
+// Road is a way that can be travelled, as the source has it: a run of nodes, crossing others at shared ones.
+type Road struct {
+	ID     int64
+	Class  Class
+	Access Access
+	// SpeedKMH is the limit for cars in km/h, or 0 where none is known.
+	SpeedKMH uint8
+	Name     string
+	Nodes    []int64
+}
+
+// Address is a house number somewhere.
+type Address struct {
+	ID                              FeatureID
+	At                              geo.E7
+	Number, Street, Place, Postcode string
+}
+
+// Settlement is a named locality with the point that stands for it.
+type Settlement struct {
+	ID   FeatureID
+	At   geo.E7
+	Name string
+	// Size orders localities: 4 city, 3 town, 2 village, 1 hamlet or quarter.
+	Size uint8
+}
+
+// Landmark is a named thing that can be looked for: a square, a shop, a peak.
+type Landmark struct {
+	ID   FeatureID
+	At   geo.E7
+	Name string
+	Kind string
+}
+
+// Draft is a region under way: everything that an importer found.
+type Draft struct {
+	Name        string
+	Attribution string
+	Bounds      geo.Box
+	Ground      []Feature
+	Roads       []Road
+	RoadNodes   map[int64]geo.E7
+	Addresses   []Address
+	Settlements []Settlement
+	Landmarks   []Landmark
+}

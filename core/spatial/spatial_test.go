@@ -1,0 +1,143 @@
+package spatial
+
+import (
+	"math"
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"viandante/core/geo"
+	"viandante/core/geodesy"
+)
+
+func randomBoxes(r *rand.Rand, n int) []Box {
+	boxes := make([]Box, n)
+	for i := range boxes {
+		x, y := r.Int32N(2_000_000)-1_000_000, r.Int32N(2_000_000)-1_000_000
+		boxes[i] = Box{x, y, x + r.Int32N(5000), y + r.Int32N(5000)}
+	}
+	ordered := make([]Box, n)
+	for i, k := range HilbertOrder(boxes) {
+		ordered[i] = boxes[k]
+	}
+	return ordered
+}
+
+func TestSearchAgreesWithAScan(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 1))
+	for _, n := range []int{0, 1, 2, 15, 16, 17, 255, 256, 257, 5000} {
+		boxes := randomBoxes(r, n)
+		tree, ok := OpenBoxes(PackBoxes(boxes), n)
+		require.True(t, ok, n)
+		for range 50 {
+			x, y := r.Int32N(2_000_000)-1_000_000, r.Int32N(2_000_000)-1_000_000
+			q := Box{x, y, x + r.Int32N(300_000), y + r.Int32N(300_000)}
+			var want, got []int
+			for i, b := range boxes {
+				if b.Intersects(q) {
+					want = append(want, i)
+				}
+			}
+			tree.Search(q, func(i int) bool { got = append(got, i); return true })
+			require.Equal(t, want, got, "n=%d q=%v", n, q)
+		}
+	}
+}
+
+func TestNearestBoxesAgreeWithAScan(t *testing.T) {
+	r := rand.New(rand.NewPCG(2, 2))
+	boxes := randomBoxes(r, 3000)
+	tree, _ := OpenBoxes(PackBoxes(boxes), len(boxes))
+	for range 50 {
+		x, y := float64(r.Int32N(2_000_000)-1_000_000), float64(r.Int32N(2_000_000)-1_000_000)
+		distance := func(b Box) float64 {
+			dx := math.Max(0, math.Max(float64(b.MinX)-x, x-float64(b.MaxX)))
+			dy := math.Max(0, math.Max(float64(b.MinY)-y, y-float64(b.MaxY)))
+			return math.Hypot(dx, dy)
+		}
+		var want []float64
+		for _, b := range boxes {
+			want = append(want, distance(b))
+		}
+		slices.Sort(want)
+		var got []float64
+		tree.Nearest(distance, func(i int) float64 { return distance(boxes[i]) }, func(_ int, d float64) bool {
+			got = append(got, d)
+			return len(got) < 20
+		})
+		require.Equal(t, want[:20], got)
+	}
+}
+
+func TestOpenRefusesAnArrayOfAnotherSize(t *testing.T) {
+	packed := PackBoxes(make([]Box, 20))
+	for _, n := range []int{-1, 0, 19, 100} {
+		_, ok := OpenBoxes(packed, n)
+		if n == 19 { // 19 and 20 items have trees of different size
+			assert.False(t, ok)
+		}
+		assert.False(t, ok, n)
+	}
+}
+
+// Places all over the earth, crowded at the poles and the antimeridian, against an exhaustive scan.
+func TestPointsAgreeWithAScan(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 3))
+	var points []geo.Point
+	for i := range 4000 {
+		lat, lng := math.Asin(r.Float64()*2-1)*180/math.Pi, r.Float64()*360-180
+		switch i % 4 {
+		case 0:
+			lat = 89.9 + r.Float64()/10
+		case 1:
+			lng = geo.WrapLng(180 + r.NormFloat64()/10)
+		}
+		points = append(points, geo.MustPoint(lat, lng))
+	}
+	points = append(points, geo.Point{}, geo.MustPoint(90, 0), geo.MustPoint(-90, 10), geo.MustPoint(90, 0))
+	index := NewPoints(points)
+	require.Equal(t, len(points)-1, index.Len())
+	for i := range 60 {
+		c := points[r.IntN(4000)]
+		if i == 0 {
+			c = geo.MustPoint(90, 0)
+		}
+		within := math.Pow(10, 3+r.Float64()*4.3)
+		beyond := within * r.Float64() * 0.8
+		odd := func(item int32) bool { return item%2 == 1 }
+		var wantRing, wantNear []Found
+		for k, p := range points {
+			if !p.IsValid() {
+				continue
+			}
+			d := geodesy.Distance(c, p)
+			if d >= beyond && d <= within {
+				wantRing = append(wantRing, Found{int32(k), d})
+			}
+			if odd(int32(k)) && d >= 1000 {
+				wantNear = append(wantNear, Found{int32(k), d})
+			}
+		}
+		slices.SortFunc(wantRing, ByDistance)
+		slices.SortFunc(wantNear, ByDistance)
+		got := index.Within(c, beyond, within, nil)
+		slices.SortFunc(got, ByDistance)
+		require.Equal(t, wantRing, got)
+		require.Equal(t, wantNear[:25], index.Nearest(c, 1000, 25, odd))
+	}
+}
+
+func BenchmarkNearestOfAMillion(b *testing.B) {
+	r := rand.New(rand.NewPCG(4, 4))
+	points := make([]geo.Point, 1_000_000)
+	for i := range points {
+		points[i] = geo.MustPoint(-38+r.Float64(), -26+r.Float64())
+	}
+	index := NewPoints(points)
+	for b.Loop() {
+		index.Nearest(points[r.IntN(len(points))], 0, 50, nil)
+	}
+}

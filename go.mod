@@ -9,6 +9,7 @@ require (
 	github.com/buger/jsonparser v1.6.1 // indirect
 	github.com/chromedp/cdproto v0.159.0 // indirect
 	github.com/chromedp/chromedp v0.23.0 // indirect
+	github.com/datadog/czlib v0.0.0-20160811164712-4bc9a24e37f2 // indirect
 	github.com/edsrzf/mmap-go v1.2.0 // indirect
 	github.com/go-json-experiment/json v0.0.0-20260213210345-44df1a37e875 // indirect
 	github.com/go-openapi/jsonpointer v1.0.2 // indirect
@@ -20,6 +21,7 @@ require (
 	github.com/mfridman/interpolate v0.0.2 // indirect
 	github.com/paulmach/orb v0.13.0 // indirect
 	github.com/paulmach/osm v0.8.0 // indirect
+	github.com/paulmach/protoscan v0.2.1 // indirect
 	github.com/pb33f/go-yaml v0.1.1 // indirect
 	github.com/pb33f/jsonpath v0.8.5 // indirect
 	github.com/pb33f/jsonschema/v6 v6.0.3 // indirect
@@ -38,5 +40,6 @@ require (
 	golang.org/x/sync v0.24.0 // indirect
 	golang.org/x/sys v0.49.0 // indirect
 	golang.org/x/text v0.43.0 // indirect
+	google.golang.org/protobuf v1.36.12 // indirect
 	gopkg.in/yaml.v3 v3.0.1 // indirect
 )

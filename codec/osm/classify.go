@@ -1,0 +1,293 @@
+package osm
+
+import (
+	"math"
+	"strconv"
+	"strings"
+
+	"viandante/core/geo"
+	"viandante/core/region"
+)
+
+// highway says what a value of the key highway is: its class, the zoom it first shows at, and who may use it where
+// nothing else is said.
+type highway struct {
+	class              region.Class
+	zoom               uint8
+	car, bicycle, foot bool
+}
+
+var highways = map[string]highway{
+	"motorway":      {region.Motorway, 5, true, false, false},
+	"trunk":         {region.Trunk, 6, true, true, true},
+	"primary":       {region.Primary, 7, true, true, true},
+	"secondary":     {region.Secondary, 8, true, true, true},
+	"tertiary":      {region.Tertiary, 10, true, true, true},
+	"unclassified":  {region.LocalStreet, 12, true, true, true},
+	"residential":   {region.LocalStreet, 12, true, true, true},
+	"living_street": {region.LocalStreet, 12, true, true, true},
+	"road":          {region.LocalStreet, 12, true, true, true},
+	"service":       {region.Service, 13, true, true, true},
+	"pedestrian":    {region.Pedestrian, 13, false, false, true},
+	"track":         {region.Track, 12, false, true, true},
+	"cycleway":      {region.Cycleway, 13, false, true, true},
+	"path":          {region.Path, 13, false, true, true},
+	"bridleway":     {region.Path, 13, false, false, true},
+	"footway":       {region.Path, 14, false, false, true},
+	"steps":         {region.Steps, 14, false, false, true},
+	"corridor":      {region.Path, 18, false, false, true},
+}
+
+// areaTags lists what makes a closed way an area, the first that matches counts.
+var areaTags = []struct {
+	key    string
+	values map[string]region.Class
+}{
+	{"natural", map[string]region.Class{"water": region.Water, "wood": region.Wood, "scrub": region.Grass, "heath": region.Grass,
+		"grassland": region.Grass, "fell": region.Grass, "wetland": region.Grass, "beach": region.Sand, "sand": region.Sand, "shoal": region.Sand,
+		"bare_rock": region.Rock, "scree": region.Rock, "glacier": region.Rock}},
+	{"waterway", map[string]region.Class{"riverbank": region.Water, "dock": region.Water}},
+	{"landuse", map[string]region.Class{"forest": region.Wood, "reservoir": region.Water, "basin": region.Water, "grass": region.Grass,
+		"meadow": region.Grass, "village_green": region.Park, "recreation_ground": region.Park, "cemetery": region.Park,
+		"farmland": region.Farmland, "farmyard": region.Farmland, "orchard": region.Farmland, "vineyard": region.Farmland, "allotments": region.Farmland,
+		"residential": region.Residential, "commercial": region.Residential, "industrial": region.Residential, "retail": region.Residential,
+		"quarry": region.Rock}},
+	{"leisure", map[string]region.Class{"park": region.Park, "garden": region.Park, "pitch": region.Park, "playground": region.Park,
+		"golf_course": region.Park, "nature_reserve": region.Grass, "swimming_pool": region.Water}},
+	{"place", map[string]region.Class{"square": region.Square, "islet": region.Land, "island": region.Land}},
+	{"man_made", map[string]region.Class{"pier": region.Pier, "breakwater": region.Pier}},
+}
+
+var settlements = map[string]struct{ size, zoom uint8 }{
+	"city": {4, 4}, "town": {3, 7}, "village": {2, 9}, "suburb": {1, 12}, "quarter": {1, 12}, "neighbourhood": {1, 13}, "hamlet": {1, 11}, "isolated_dwelling": {1, 13},
+}
+
+// landmarkKeys are the keys whose features can be looked for by their name.
+var landmarkKeys = []string{"amenity", "shop", "tourism", "historic", "leisure", "office", "public_transport", "railway", "aeroway", "natural", "place", "man_made"}
+
+func (t tags) landmarkKind() string {
+	for _, k := range landmarkKeys {
+		if v := t[k]; v != "" && v != "no" {
+			return strings.ReplaceAll(v, "_", " ")
+		}
+	}
+	return ""
+}
+
+func (t tags) areaClass() (region.Class, bool) {
+	if v := t["building"]; v != "" && v != "no" {
+		return region.Building, true
+	}
+	for _, a := range areaTags {
+		if c, ok := a.values[t[a.key]]; ok {
+			return c, true
+		}
+	}
+	if (t["highway"] == "pedestrian" || t["highway"] == "footway") && t["area"] == "yes" {
+		return region.Square, true
+	}
+	return 0, false
+}
+
+func (b *builder) node(n taggedNode) {
+	id := region.NewFeatureID(region.FromNode, n.id)
+	b.address(id, n.at, n.tags)
+	name := n.tags["name"]
+	if name == "" {
+		return
+	}
+	add := func(class region.Class, zoom, rank uint8) {
+		b.draft.Ground = append(b.draft.Ground, region.Feature{ID: id, Class: class, Shape: region.PointShape, MinZoom: zoom, Rank: rank, Name: name, Parts: [][]geo.E7{{n.at}}})
+	}
+	if s, ok := settlements[n.tags["place"]]; ok {
+		b.draft.Settlements = append(b.draft.Settlements, region.Settlement{ID: id, At: n.at, Name: name, Size: s.size})
+		add(region.Locality, s.zoom, 200+s.size)
+		return
+	}
+	kind := n.tags.landmarkKind()
+	if kind == "" {
+		return
+	}
+	b.draft.Landmarks = append(b.draft.Landmarks, region.Landmark{ID: id, At: n.at, Name: name, Kind: kind})
+	if n.tags["natural"] == "peak" {
+		add(region.Peak, 11, 120)
+	} else {
+		add(region.Point, 16, 40)
+	}
+}
+
+func (b *builder) address(id region.FeatureID, at geo.E7, t tags) {
+	number, street := t["addr:housenumber"], t["addr:street"]
+	if street == "" {
+		street = t["addr:place"]
+	}
+	if number == "" || street == "" {
+		return
+	}
+	b.draft.Addresses = append(b.draft.Addresses, region.Address{ID: id, At: at, Number: number, Street: street, Place: t["addr:city"], Postcode: t["addr:postcode"]})
+	b.draft.Ground = append(b.draft.Ground, region.Feature{ID: id, Class: region.HouseNumber, Shape: region.PointShape, MinZoom: 17, Rank: 5, Name: number, Parts: [][]geo.E7{{at}}})
+}
+
+func (b *builder) way(w *way) {
+	if len(w.nodes) < 2 || w.tags == nil {
+		return
+	}
+	id := region.NewFeatureID(region.FromWay, w.id)
+	closed := len(w.nodes) > 3 && w.nodes[0] == w.nodes[len(w.nodes)-1]
+	if class, ok := w.tags.areaClass(); ok {
+		if closed {
+			b.area(id, class, w.tags, [][]geo.E7{ring(b.line(w.nodes), false)})
+			return
+		}
+		if w.tags["highway"] == "" && w.tags["waterway"] == "" && w.tags["man_made"] == "" {
+			b.report.OpenAreas++
+			return
+		}
+	}
+	f := region.Feature{ID: id, Shape: region.LineShape, Flags: flags(w.tags), Name: w.tags["name"]}
+	switch {
+	case w.tags["highway"] != "":
+		h, ok := highways[strings.TrimSuffix(w.tags["highway"], "_link")]
+		if !ok || w.tags["area"] == "yes" {
+			return
+		}
+		f.Class, f.MinZoom, f.Rank = h.class, h.zoom, 60+uint8(h.class)
+		b.road(w, h)
+	case w.tags["route"] == "ferry":
+		f.Class, f.MinZoom, f.Rank = region.Ferry, 8, 50
+		b.road(w, highway{region.Ferry, 8, w.tags["motor_vehicle"] == "yes", true, true})
+	case w.tags["waterway"] == "river" || w.tags["waterway"] == "canal":
+		f.Class, f.MinZoom, f.Rank = region.River, 8, 70
+	case w.tags["waterway"] == "stream" || w.tags["waterway"] == "ditch" || w.tags["waterway"] == "drain":
+		f.Class, f.MinZoom, f.Rank = region.Stream, 12, 20
+	case w.tags["man_made"] == "pier" || w.tags["man_made"] == "breakwater":
+		f.Class, f.MinZoom = region.Pier, 14
+	default:
+		return
+	}
+	if w.tags["oneway"] == "-1" { // arrows are drawn along the line, so the line runs the way that traffic does
+		ids := append([]int64(nil), w.nodes...)
+		for i, k := 0, len(ids)-1; i < k; i, k = i+1, k-1 {
+			ids[i], ids[k] = ids[k], ids[i]
+		}
+		f.Parts = [][]geo.E7{b.line(ids)}
+	} else {
+		f.Parts = [][]geo.E7{b.line(w.nodes)}
+	}
+	b.draft.Ground = append(b.draft.Ground, f)
+}
+
+func flags(t tags) region.Flag {
+	var f region.Flag
+	if forward, backward := direction(t); forward != backward {
+		f |= region.OneWay
+	}
+	if v := t["bridge"]; v != "" && v != "no" {
+		f |= region.Bridge
+	}
+	if v := t["tunnel"]; v != "" && v != "no" {
+		f |= region.Tunnel
+	}
+	if t["intermittent"] == "yes" {
+		f |= region.Intermittent
+	}
+	return f
+}
+
+// direction tells which ways vehicles may follow.
+func direction(t tags) (forward, backward bool) {
+	switch t["oneway"] {
+	case "yes", "1", "true":
+		return true, false
+	case "-1", "reverse":
+		return false, true
+	case "no", "0", "false":
+		return true, true
+	}
+	if t["junction"] == "roundabout" || t["junction"] == "circular" || t["highway"] == "motorway" {
+		return true, false
+	}
+	return true, true
+}
+
+// permission reads access tags, the most particular of the keys last. private counts as no: nobody is led onto it.
+func permission(t tags, allowed bool, keys ...string) bool {
+	for _, k := range keys {
+		switch t[k] {
+		case "no", "private", "agricultural", "forestry", "military", "delivery", "emergency", "use_sidepath":
+			allowed = false
+		case "yes", "designated", "permissive", "destination", "official", "customers":
+			if k != "access" { // access=yes does not make a stair a motorway
+				allowed = true
+			}
+		}
+	}
+	return allowed
+}
+
+func (b *builder) road(w *way, h highway) {
+	forward, backward := direction(w.tags)
+	car := permission(w.tags, h.car, "access", "vehicle", "motor_vehicle", "motorcar")
+	bicycle := permission(w.tags, h.bicycle, "access", "vehicle", "bicycle")
+	foot := permission(w.tags, h.foot, "access", "foot")
+	cycleBack := backward || bicycle && (w.tags["oneway:bicycle"] == "no" || strings.HasPrefix(w.tags["cycleway"], "opposite"))
+	access := region.NewAccess(region.Car, car && forward, car && backward) |
+		region.NewAccess(region.Bicycle, bicycle && forward, bicycle && cycleBack) |
+		region.NewAccess(region.Foot, foot, foot)
+	if access == 0 {
+		return
+	}
+	name := w.tags["name"]
+	if name == "" {
+		name = w.tags["ref"]
+	}
+	for _, id := range w.nodes {
+		b.draft.RoadNodes[id] = b.nodes[id]
+	}
+	b.draft.Roads = append(b.draft.Roads, region.Road{ID: w.id, Class: h.class, Access: access, SpeedKMH: speed(w.tags["maxspeed"]), Name: name, Nodes: w.nodes})
+}
+
+// speed reads a maxspeed tag in km/h; what is no plausible number is 0, unknown.
+func speed(s string) uint8 {
+	factor := 1.0
+	if cut, ok := strings.CutSuffix(s, "mph"); ok {
+		s, factor = strings.TrimSpace(cut), 1.609344
+	}
+	v, err := strconv.ParseFloat(strings.TrimSpace(s), 64)
+	if v *= factor; err != nil || math.IsNaN(v) || v < 3 || v > 200 {
+		return 0
+	}
+	return uint8(v)
+}
+
+// area adds an area with its name, its address and what can be looked for in it.
+func (b *builder) area(id region.FeatureID, class region.Class, t tags, rings [][]geo.E7) {
+	size := 0.0
+	for _, r := range rings {
+		size += signedArea(r)
+	}
+	outer := rings[0]
+	if len(outer) < 3 || size <= 0 {
+		return
+	}
+	middle := centroid(outer)
+	b.address(id, middle, t)
+	name := t["name"]
+	if name != "" {
+		if kind := t.landmarkKind(); kind != "" && class != region.Water {
+			b.draft.Landmarks = append(b.draft.Landmarks, region.Landmark{ID: id, At: middle, Name: name, Kind: kind})
+		}
+	}
+	zoom := zoomForArea(size)
+	if class == region.Building {
+		zoom = max(13, zoom)
+	}
+	b.draft.Ground = append(b.draft.Ground, region.Feature{ID: id, Class: class, Shape: region.AreaShape, Flags: flags(t) & region.Intermittent,
+		MinZoom: zoom, Rank: 30, Name: name, Parts: rings})
+}
+
+// zoomForArea returns the first zoom at which an area of so many square metres covers a square of about three pixels.
+func zoomForArea(squareMetres float64) uint8 {
+	z := math.Ceil(math.Log2(3 * 62000 / math.Sqrt(squareMetres)))
+	return uint8(math.Max(0, math.Min(17, z)))
+}

@@ -1,0 +1,137 @@
+package osm
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"viandante/core/region"
+)
+
+const island = `<?xml version="1.0" encoding="UTF-8"?>
+<osm version="0.6">
+ <node id="1" lat="0" lon="0"/><node id="2" lat="0" lon="1"/><node id="3" lat="1" lon="1"/><node id="4" lat="1" lon="0"/>
+ <node id="5" lat="0.4" lon="0.4"/><node id="6" lat="0.4" lon="0.6"/><node id="7" lat="0.6" lon="0.6"><tag k="place" v="village"/><tag k="name" v="Ford &amp; &lt;b&gt;"/></node>
+ <node id="8" lat="0.5" lon="0.5"><tag k="addr:housenumber" v="3"/><tag k="addr:street" v="Mill Lane"/></node>
+ <node id="9" lat="95" lon="0.5"/>
+ <way id="10"><nd ref="1"/><nd ref="2"/><nd ref="3"/><tag k="natural" v="coastline"/></way>
+ <way id="11"><nd ref="3"/><nd ref="4"/><nd ref="1"/><tag k="natural" v="coastline"/></way>
+ <way id="12"><nd ref="5"/><nd ref="99"/><nd ref="6"/><nd ref="9"/><nd ref="7"/><tag k="highway" v="residential"/><tag k="name" v="Mill Lane"/><tag k="oneway" v="-1"/><tag k="maxspeed" v="30 mph"/></way>
+ <way id="13"><nd ref="5"/><nd ref="6"/><nd ref="7"/><tag k="natural" v="wood"/></way>
+ <way id="14"><nd ref="7"/><nd ref="5"/></way>
+ <way id="15"><nd ref="5"/><nd ref="6"/><nd ref="7"/></way>
+ <way id="16"><nd ref="5"/><nd ref="7"/><tag k="highway" v="footway"/><tag k="access" v="private"/></way>
+ <relation id="20"><member type="way" ref="14" role="outer"/><member type="way" ref="15" role="outer"/><member type="way" ref="404" role="outer"/><tag k="type" v="multipolygon"/><tag k="natural" v="water"/></relation>
+</osm>`
+
+func read(t *testing.T, text string) (*region.Draft, Report) {
+	t.Helper()
+	d, report, err := Read(context.Background(), strings.NewReader(text), "test")
+	require.NoError(t, err)
+	return d, report
+}
+
+func classes(d *region.Draft) map[region.Class]int {
+	m := map[region.Class]int{}
+	for _, f := range d.Ground {
+		m[f.Class]++
+	}
+	return m
+}
+
+func TestDirtyDataIsCountedAndTheRestIsUsed(t *testing.T) {
+	d, report := read(t, island)
+	assert.Equal(t, 2, report.MissingNodes, "99 is not there and 9 lies beyond the pole")
+	assert.Equal(t, 1, report.BadPositions)
+	assert.Equal(t, 1, report.OpenAreas)
+	assert.Equal(t, 1, report.MissingMembers)
+	assert.Equal(t, map[region.Class]int{region.Land: 1, region.LocalStreet: 1, region.Water: 1, region.Locality: 1, region.HouseNumber: 1, region.Path: 1}, classes(d))
+	require.Len(t, d.Roads, 1, "a private path is nobody's way")
+	road := d.Roads[0]
+	assert.Equal(t, []int64{5, 6, 7}, road.Nodes)
+	assert.Equal(t, uint8(48), road.SpeedKMH)
+	assert.False(t, road.Access.Allows(region.Car, false))
+	assert.True(t, road.Access.Allows(region.Car, true), "oneway=-1 runs against the way")
+	assert.True(t, road.Access.Allows(region.Foot, false))
+	assert.Equal(t, "Ford & <b>", d.Settlements[0].Name)
+}
+
+func TestFormatsAreKnownByTheirContent(t *testing.T) {
+	var packed bytes.Buffer
+	z := gzip.NewWriter(&packed)
+	_, err := z.Write([]byte(island))
+	require.NoError(t, err)
+	require.NoError(t, z.Close())
+	fromGzip, _, err := Read(context.Background(), &packed, "test")
+	require.NoError(t, err)
+	fromXML, _ := read(t, "\xef\xbb\xbf"+island)
+	assert.Equal(t, fromXML, fromGzip)
+}
+
+func TestWhatIsNoMapDataIsRefused(t *testing.T) {
+	for text, want := range map[string]string{
+		"":                         "no nodes",
+		"name,lat,lng\nFord,1,2\n": "not OSM map data",
+		"<osm></osm>":              "no nodes",
+		island[:900]:               "cannot be read any further",
+		"<osm><node id='1' lat='1' lon='2'/><way id=<</osm>": "cannot be read any further",
+		"\x1f\x8b\x08 broken gzip that goes on":              "",
+	} {
+		_, _, err := Read(context.Background(), strings.NewReader(text), "test")
+		require.Error(t, err, text)
+		assert.ErrorContains(t, err, want)
+	}
+}
+
+func TestACoastThatTheExtractCutIsClosedAlongTheBorder(t *testing.T) {
+	d, report := read(t, `<osm><bounds minlat="0" minlon="0" maxlat="1" maxlon="1"/>
+	 <node id="1" lat="0" lon="0.5"/><node id="2" lat="1" lon="0.5"/><node id="3" lat="0.5" lon="0.45"/>
+	 <way id="1"><nd ref="1"/><nd ref="3"/><nd ref="2"/><tag k="natural" v="coastline"/></way></osm>`)
+	assert.Equal(t, 1, report.CutCoasts)
+	require.Len(t, d.Ground, 1)
+	size := signedArea(d.Ground[0].Parts[0])
+	whole := 111320.0 * 111320
+	assert.InDelta(t, 0.475, size/whole, 0.01, "the land lies to the left, in the west")
+}
+
+func TestDataWithoutACoastIsAllLand(t *testing.T) {
+	d, _ := read(t, `<osm><node id="1" lat="0" lon="0"/><node id="2" lat="1" lon="1"/></osm>`)
+	require.Len(t, d.Ground, 1)
+	assert.Equal(t, region.Land, d.Ground[0].Class)
+}
+
+// realExtract is the extract of a small mountain country that the reading library ships among its test data.
+func realExtract(t *testing.T) string {
+	t.Helper()
+	dir, err := exec.Command("go", "list", "-m", "-f", "{{.Dir}}", "github.com/paulmach/osm").Output()
+	require.NoError(t, err)
+	found, err := filepath.Glob(filepath.Join(strings.TrimSpace(string(dir)), "testdata", "*.osm.bz2"))
+	require.NoError(t, err)
+	require.Len(t, found, 1)
+	return found[0]
+}
+
+func TestARealExtractIsTakenUnchanged(t *testing.T) {
+	f, err := os.Open(realExtract(t))
+	require.NoError(t, err)
+	defer f.Close()
+	d, report, err := Read(context.Background(), f, "real")
+	require.NoError(t, err)
+	assert.Greater(t, report.Nodes, 190_000)
+	assert.Greater(t, len(d.Roads), 3500)
+	assert.Greater(t, len(d.Settlements), 20)
+	data, err := region.Encode(d)
+	require.NoError(t, err)
+	r, err := region.Open(data)
+	require.NoError(t, err)
+	require.NoError(t, r.Verify())
+	t.Logf("%+v; %+v; %d bytes", report, r.Meta, len(data))
+}

@@ -1,0 +1,54 @@
+package demo
+
+import (
+	"fmt"
+
+	"viandante/core/geo"
+)
+
+// Place is one thing that the wayfarers' society keeps up.
+type Place struct {
+	Name, Category, Description string
+	At                          geo.Point
+}
+
+// Categories are the kinds of place the society has, with the glyph and the colour of each.
+var Categories = []struct{ ID, Name, Glyph, Colour string }{
+	{"fountain", "Drinking fountain", "drop", "#2F6F8F"},
+	{"shelter", "Weather shelter", "roof", "#6B5B3E"},
+	{"repair", "Repair stand", "spanner", "#7A4E7E"},
+	{"locker", "Lending locker", "key", "#8A6D1F"},
+	{"firstaid", "First-aid post", "cross", "#A8432F"},
+	{"lookout", "Lookout", "eye", "#24705F"},
+}
+
+var placeWords = map[string][]string{
+	"fountain": {"Fountain", "Spring", "Pump", "Spout"}, "shelter": {"Shelter", "Bothy", "Lean-to"}, "repair": {"Repair Stand", "Bench & Vice"},
+	"locker": {"Lending Locker", "Loan Chest"}, "firstaid": {"First-aid Post"}, "lookout": {"Lookout", "Watch Stone"},
+}
+
+// Places returns the society's posts, the same for the same island.
+func (m *Island) Places(count int) []Place {
+	var out []Place
+	step := max(1, len(m.along)/max(1, count))
+	for i := 0; i < len(m.along) && len(out) < count; i += step {
+		c := Categories[m.rand.IntN(len(Categories))]
+		words := placeWords[c.ID]
+		p := m.along[i]
+		nearest := m.settlements[0]
+		for _, s := range m.settlements {
+			if distance(s.middle, p) < distance(nearest.middle, p) {
+				nearest = s
+			}
+		}
+		out = append(out, Place{
+			Name:     streetFirst[m.rand.IntN(len(streetFirst))] + " " + words[m.rand.IntN(len(words))],
+			Category: c.ID, At: p.point(),
+			Description: fmt.Sprintf("%s near %s, looked after by the wayfarers' society.", c.Name, nearest.name),
+		})
+	}
+	return out
+}
+
+// Standpoint is where the demo stands at first: the town's square.
+func (m *Island) Standpoint() geo.Point { return m.settlements[0].middle.point() }

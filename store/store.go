@@ -1,0 +1,287 @@
+// Package store keeps everything that must survive in MariaDB. Nothing else knows SQL.
+//
+// Writing goes through Change, the one transaction wrapper: it takes the next number of the workspace's counter row,
+// runs the caller's writes, and logs each with its state before and after under that number. The counter row is locked
+// until the commit, so the numbers of a workspace follow the order of its commits and have no gaps that close later.
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"database/sql"
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"math/rand/v2"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	"github.com/google/uuid"
+	"github.com/jmoiron/sqlx"
+	"github.com/pressly/goose/v3"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// ErrNotFound is returned where nothing has the id.
+var ErrNotFound = errors.New("not found")
+
+// Store is a connection pool to a database. It is safe for use by many goroutines.
+type Store struct {
+	db  *sqlx.DB
+	now func() time.Time
+}
+
+// Open connects to a database and brings its tables up to date. now is the clock.
+func Open(ctx context.Context, dsn string, now func() time.Time) (*Store, error) {
+	c, err := mysql.ParseDSN(dsn)
+	if err != nil {
+		return nil, fmt.Errorf("VIANDANTE_DSN is not a data source name such as user:password@tcp(127.0.0.1:3306)/viandante: %w", err)
+	}
+	c.ParseTime, c.Loc, c.InterpolateParams, c.ClientFoundRows = true, time.UTC, true, true
+	if c.Params == nil {
+		c.Params = map[string]string{}
+	}
+	c.Params["time_zone"] = "'+00:00'"
+	c.Params["sql_mode"] = "'STRICT_ALL_TABLES,NO_ZERO_DATE,NO_ZERO_IN_DATE,ERROR_FOR_DIVISION_BY_ZERO'"
+	_ = c.Apply(mysql.Charset("utf8mb4", "utf8mb4_bin")) // sets two fields, cannot fail
+	connector, err := mysql.NewConnector(c)
+	if err != nil {
+		return nil, err
+	}
+	db := sqlx.NewDb(sql.OpenDB(connector), "mysql")
+	db.SetMaxOpenConns(50)
+	db.SetMaxIdleConns(50)
+	db.SetConnMaxLifetime(30 * time.Minute)
+	s := &Store{db, now}
+	if err := s.migrate(ctx); err != nil {
+		db.Close()
+		return nil, err
+	}
+	return s, nil
+}
+
+func (s *Store) migrate(ctx context.Context) error {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	provider, err := goose.NewProvider(goose.DialectMySQL, s.db.DB, files)
+	if err != nil {
+		return fmt.Errorf("preparing the database's migrations: %w", err)
+	}
+	if _, err := provider.Up(ctx); err != nil {
+		return fmt.Errorf("bringing the database's tables up to date: %w", err)
+	}
+	return nil
+}
+
+// Close closes the pool.
+func (s *Store) Close() error { return s.db.Close() }
+
+// Ping tells whether the database answers.
+func (s *Store) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
+
+// transaction runs f in a transaction and runs it again on a deadlock, on a lock that could not be had in time, and on
+// a cluster's certification failure, which the server reports as a deadlock as well.
+func (s *Store) transaction(ctx context.Context, f func(tx *sqlx.Tx) error) error {
+	const tries = 8
+	for try := 1; ; try++ {
+		err := s.once(ctx, f)
+		var me *mysql.MySQLError
+		if err == nil || try == tries || !errors.As(err, &me) || me.Number != 1213 && me.Number != 1205 {
+			return err
+		}
+		pause := time.Duration(rand.Int64N(int64(time.Millisecond) << try))
+		select {
+		case <-time.After(pause):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
+
+func (s *Store) once(ctx context.Context, f func(tx *sqlx.Tx) error) (err error) {
+	tx, err := s.db.BeginTxx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		if err != nil {
+			_ = tx.Rollback() // the first error is the one to tell
+		}
+	}()
+	if err := f(tx); err != nil {
+		return err
+	}
+	return tx.Commit()
+}
+
+// Change is a transaction that writes to one workspace under one number.
+type Change struct {
+	tx        *sqlx.Tx
+	Workspace uuid.UUID
+	// No is the change's number in its workspace.
+	No    uint64
+	At    time.Time
+	actor string
+	part  uint32
+}
+
+// Change runs f in a transaction with the workspace's next number and returns the number. What f logs becomes visible
+// with what it wrote, or not at all. f may run more than once. A change that logged nothing takes no number: it returns 0.
+func (s *Store) Change(ctx context.Context, workspace uuid.UUID, actor string, f func(c *Change) error) (uint64, error) {
+	var no uint64
+	err := s.transaction(ctx, func(tx *sqlx.Tx) error {
+		c := &Change{tx: tx, Workspace: workspace, At: s.now().UTC().Truncate(time.Microsecond), actor: actor}
+		err := tx.GetContext(ctx, &c.No, `SELECT change_no + 1 FROM workspaces WHERE id = ? FOR UPDATE`, workspace[:])
+		if errors.Is(err, sql.ErrNoRows) {
+			return fmt.Errorf("workspace %s: %w", workspace, ErrNotFound)
+		} else if err != nil {
+			return err
+		}
+		if err := f(c); err != nil {
+			return err
+		}
+		no = 0
+		if c.part == 0 {
+			return nil
+		}
+		no = c.No
+		_, err = tx.ExecContext(ctx, `UPDATE workspaces SET change_no = ? WHERE id = ?`, c.No, workspace[:])
+		return err
+	})
+	return no, err
+}
+
+// log writes one entry of the change log; before and after are what JSON makes of them, nil for nothing.
+func (c *Change) log(ctx context.Context, topic, collection, entity string, before, after any) error {
+	text := func(v any) (*string, error) {
+		if v == nil {
+			return nil, nil
+		}
+		b, err := json.Marshal(v)
+		t := string(b)
+		return &t, err
+	}
+	b, err := text(before)
+	if err != nil {
+		return err
+	}
+	a, err := text(after)
+	if err != nil {
+		return err
+	}
+	_, err = c.tx.ExecContext(ctx, `INSERT INTO changes (workspace, no, part, topic, collection, entity, state_before, state_after, actor, at)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, c.Workspace[:], c.No, c.part, topic, collection, entity, b, a, c.actor, c.At)
+	c.part++
+	return err
+}
+
+// Logged is an entry of the change log; Before and After are JSON, nil for nothing.
+type Logged struct {
+	No         uint64    `db:"no"`
+	Part       uint32    `db:"part"`
+	Topic      string    `db:"topic"`
+	Collection string    `db:"collection"`
+	Entity     string    `db:"entity"`
+	Before     []byte    `db:"state_before"`
+	After      []byte    `db:"state_after"`
+	Actor      string    `db:"actor"`
+	At         time.Time `db:"at"`
+}
+
+// ChangesSince returns the entries with a number above since, in order; those of at most limit of them and never part
+// of a number without the rest of it.
+func (s *Store) ChangesSince(ctx context.Context, workspace uuid.UUID, since uint64, limit int) ([]Logged, error) {
+	var out []Logged
+	err := s.db.SelectContext(ctx, &out, `SELECT no, part, topic, collection, entity, state_before, state_after, actor, at FROM changes
+		WHERE workspace = ? AND no > ? AND no <= COALESCE((SELECT no FROM changes WHERE workspace = ? AND no > ? ORDER BY no, part LIMIT 1 OFFSET ?), 18446744073709551615)
+		ORDER BY no, part`, workspace[:], since, workspace[:], since, limit)
+	return out, err
+}
+
+// ChangeNo returns the number of the workspace's last change.
+func (s *Store) ChangeNo(ctx context.Context, workspace uuid.UUID) (uint64, error) {
+	var no uint64
+	err := s.db.GetContext(ctx, &no, `SELECT change_no FROM workspaces WHERE id = ?`, workspace[:])
+	if errors.Is(err, sql.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return no, err
+}
+
+// Workspaces returns the ids of all workspaces.
+func (s *Store) Workspaces(ctx context.Context) ([]uuid.UUID, error) {
+	var out []uuid.UUID
+	err := s.db.SelectContext(ctx, &out, `SELECT id FROM workspaces ORDER BY id`)
+	return out, err
+}
+
+// CreateWorkspace makes a workspace unless it is there.
+func (s *Store) CreateWorkspace(ctx context.Context, id uuid.UUID, name string) error {
+	_, err := s.db.ExecContext(ctx, `INSERT IGNORE INTO workspaces (id, name, created_at) VALUES (?, ?, ?)`, id[:], name, s.now().UTC())
+	return err
+}
+
+// Credential lets somebody into a workspace: an app's token or a page's session.
+type Credential struct {
+	Workspace uuid.UUID  `db:"workspace"`
+	Kind      string     `db:"kind"`
+	Name      string     `db:"name"`
+	Scopes    string     `db:"scopes"`
+	Origins   string     `db:"origins"`
+	ExpiresAt *time.Time `db:"expires_at"`
+}
+
+// Kinds of credential.
+const (
+	Token   = "token"
+	Session = "session"
+)
+
+// AddCredential keeps a credential under the hash of its secret.
+func (s *Store) AddCredential(ctx context.Context, secret string, c Credential) error {
+	hash := sha256.Sum256([]byte(secret))
+	_, err := s.db.ExecContext(ctx, `INSERT INTO credentials (hash, workspace, kind, name, scopes, origins, created_at, expires_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
+		ON DUPLICATE KEY UPDATE scopes = VALUES(scopes), origins = VALUES(origins), expires_at = VALUES(expires_at)`,
+		hash[:], c.Workspace[:], c.Kind, c.Name, c.Scopes, c.Origins, s.now().UTC(), c.ExpiresAt)
+	return err
+}
+
+// Credential returns what a secret gives access to; ErrNotFound when it is unknown or has expired.
+func (s *Store) Credential(ctx context.Context, secret string) (Credential, error) {
+	hash := sha256.Sum256([]byte(secret))
+	var c Credential
+	err := s.db.GetContext(ctx, &c, `SELECT workspace, kind, name, scopes, origins, expires_at FROM credentials
+		WHERE hash = ? AND (expires_at IS NULL OR expires_at > ?)`, hash[:], s.now().UTC())
+	if errors.Is(err, sql.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return c, err
+}
+
+// RegionRow puts a region file into use.
+type RegionRow struct {
+	Name    string    `db:"name"`
+	Hash    string    `db:"hash"`
+	Source  string    `db:"source"`
+	AddedAt time.Time `db:"added_at"`
+}
+
+// Regions returns the regions in use.
+func (s *Store) Regions(ctx context.Context) ([]RegionRow, error) {
+	var out []RegionRow
+	err := s.db.SelectContext(ctx, &out, `SELECT name, hash, source, added_at FROM regions ORDER BY name`)
+	return out, err
+}
+
+// UseRegion puts a region file into use under a name, instead of the one that had it. source is the hash of what it was built from.
+func (s *Store) UseRegion(ctx context.Context, name, hash, source string) error {
+	_, err := s.db.ExecContext(ctx, `INSERT INTO regions (name, hash, source, added_at) VALUES (?, ?, ?, ?)
+		ON DUPLICATE KEY UPDATE hash = VALUES(hash), source = VALUES(source), added_at = VALUES(added_at)`, name, hash, source, s.now().UTC())
+	return err
+}

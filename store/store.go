@@ -285,3 +285,10 @@ func (s *Store) UseRegion(ctx context.Context, name, hash, source string) error 
 		ON DUPLICATE KEY UPDATE hash = VALUES(hash), source = VALUES(source), added_at = VALUES(added_at)`, name, hash, source, s.now().UTC())
 	return err
 }
+
+// DropCredential forgets a credential.
+func (s *Store) DropCredential(ctx context.Context, secret string) error {
+	hash := sha256.Sum256([]byte(secret))
+	_, err := s.db.ExecContext(ctx, `DELETE FROM credentials WHERE hash = ?`, hash[:])
+	return err
+}

@@ -184,19 +184,7 @@ func (x *Index) Forward(q Query) []Find {
 	}
 	all := slices.Concat(words, localityWords)
 	finds := x.things(all, len(localityWords) > 0 && len(words) > 0, numbers, byWord)
-	near := func(f Find) float64 {
-		if !q.Near.IsValid() {
-			return 0
-		}
-		return geodesy.Measure(geodesy.Sphere, q.Near, f.At).DistanceM
-	}
-	slices.SortStableFunc(finds, func(a, b Find) int {
-		return cmp.Or(cmp.Compare(b.Confidence, a.Confidence), cmp.Compare(near(a), near(b)), strings.Compare(a.Label, b.Label), cmp.Compare(a.ID, b.ID))
-	})
-	if q.Limit > 0 && len(finds) > q.Limit {
-		finds = finds[:q.Limit]
-	}
-	return finds
+	return Merge(nil, finds, q)
 }
 
 // things scores everything that at least one word of the query names.
@@ -370,4 +358,27 @@ func editDistance(a, b []rune, most int) int {
 		before, last, cur = last, cur, before
 	}
 	return min(last[len(b)], most+1)
+}
+
+// Merge joins the finds of two regions in the order of Forward, or of Reverse where they carry distances.
+func Merge(a, b []Find, q Query) []Find {
+	all := append(a, b...)
+	order(all, q.Near)
+	if q.Limit > 0 && len(all) > q.Limit {
+		all = all[:q.Limit]
+	}
+	return all
+}
+
+// order puts the surest first, the nearer of equals before the farther; ties by label and id.
+func order(finds []Find, near geo.Point) {
+	distance := func(f Find) float64 {
+		if !near.IsValid() {
+			return 0
+		}
+		return geodesy.Measure(geodesy.Sphere, near, f.At).DistanceM
+	}
+	slices.SortStableFunc(finds, func(a, b Find) int {
+		return cmp.Or(cmp.Compare(b.Confidence, a.Confidence), cmp.Compare(distance(a), distance(b)), strings.Compare(a.Label, b.Label), cmp.Compare(a.ID, b.ID))
+	})
 }

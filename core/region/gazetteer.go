@@ -163,8 +163,8 @@ func settlementFinder(all []Settlement) func(geo.E7) uint32 {
 	reach := [...]float64{1, 1, 1.5, 3, 6}
 	return func(at geo.E7) uint32 {
 		best, bestD := NoSettlement, 25_000.0
-		for _, f := range index.Nearest(at.Point(), 0, 12, nil) {
-			if d := f.DistanceM / reach[min(int(all[f.Item].Size), 4)]; d < bestD && f.DistanceM < 25_000 {
+		for _, f := range index.Nearest(at.Point(), 0, 25_000, 12, nil) {
+			if d := f.DistanceM / reach[min(int(all[f.Item].Size), 4)]; d < bestD {
 				best, bestD = uint32(f.Item), d
 			}
 		}

@@ -105,34 +105,20 @@ func chordBelow(distanceM float64) float64 {
 	return s*s + 1e-15
 }
 
-// Within returns all items at a distance from beyondM to withinM metres, both ends included, in no particular order.
-func (t *Points) Within(center geo.Point, beyondM, withinM float64, keep func(item int32) bool) []Found {
-	var out []Found
+// Nearest returns the n nearest items at a distance from beyondM to withinM metres (+Inf for no bound), both ends
+// included, by distance, ties in the order of their numbers. keep, where given, leaves items out.
+func (t *Points) Nearest(center geo.Point, beyondM, withinM float64, n int, keep func(item int32) bool) []Found {
+	if n <= 0 {
+		return nil
+	}
+	var best []Found // sorted; n is small
 	c, limit := toVector(center), chordBelow(withinM)
 	t.visit(0, len(t.at), 0, c, func() float64 { return limit }, func(k int) {
 		if keep != nil && !keep(t.item[k]) {
 			return
 		}
-		if d := geodesy.Distance(center, t.points[k]); d >= beyondM && d <= withinM {
-			out = append(out, Found{t.item[k], d})
-		}
-	})
-	return out
-}
-
-// Nearest returns the n nearest items at a distance of at least beyondM metres, by distance, ties in the order of their numbers.
-func (t *Points) Nearest(center geo.Point, beyondM float64, n int, keep func(item int32) bool) []Found {
-	if n <= 0 {
-		return nil
-	}
-	var best []Found // sorted; n is small
-	c, limit := toVector(center), 5.0
-	t.visit(0, len(t.at), 0, c, func() float64 { return limit }, func(k int) {
-		if keep != nil && !keep(t.item[k]) {
-			return
-		}
 		f := Found{t.item[k], geodesy.Distance(center, t.points[k])}
-		if f.DistanceM < beyondM {
+		if f.DistanceM < beyondM || f.DistanceM > withinM {
 			return
 		}
 		i, _ := slices.BinarySearchFunc(best, f, ByDistance)

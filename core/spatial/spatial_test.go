@@ -123,10 +123,8 @@ func TestPointsAgreeWithAScan(t *testing.T) {
 		}
 		slices.SortFunc(wantRing, ByDistance)
 		slices.SortFunc(wantNear, ByDistance)
-		got := index.Within(c, beyond, within, nil)
-		slices.SortFunc(got, ByDistance)
-		require.Equal(t, wantRing, got)
-		require.Equal(t, wantNear[:25], index.Nearest(c, 1000, 25, odd))
+		require.Equal(t, wantRing, index.Nearest(c, beyond, within, len(points), nil))
+		require.Equal(t, wantNear[:25], index.Nearest(c, 1000, math.Inf(1), 25, odd))
 	}
 }
 
@@ -138,6 +136,6 @@ func BenchmarkNearestOfAMillion(b *testing.B) {
 	}
 	index := NewPoints(points)
 	for b.Loop() {
-		index.Nearest(points[r.IntN(len(points))], 0, 50, nil)
+		index.Nearest(points[r.IntN(len(points))], 0, math.Inf(1), 50, nil)
 	}
 }

@@ -1,0 +1,140 @@
+package main
+
+import (
+	"bufio"
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/google/uuid"
+	"github.com/spf13/cobra"
+
+	"viandante/codec/geojson"
+	"viandante/demo"
+	"viandante/server"
+	"viandante/service"
+	"viandante/store"
+)
+
+// The demo's workspace, its region and the version of what is written for it: a higher one writes it anew.
+var (
+	demoWorkspace = uuid.MustParse("0193d4a0-0000-7000-8000-00000000d300")
+	demoActor     = service.Actor{Workspace: demoWorkspace, Name: "demo", Read: true, Write: true}
+)
+
+const (
+	demoRegion  = "Orrisand"
+	demoVersion = "demo-2"
+	demoPlaces  = 84
+)
+
+func demoCommand(e *env) *cobra.Command {
+	var seed uint64
+	cmd := &cobra.Command{
+		Use: "demo", Short: "Serve the demo: a made-up island and its places", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error { return e.run(cmd.Context(), e.prepareDemo) },
+	}
+	var out string
+	demoMap := &cobra.Command{
+		Use: "map --out FILE", Short: "Write the made-up island as OSM XML", Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error { return writeIsland(out, seed) },
+	}
+	demoMap.Flags().StringVar(&out, "out", "", "the file to write")
+	demoMap.Flags().Uint64Var(&seed, "seed", 1, "another seed gives another island")
+	if err := demoMap.MarkFlagRequired("out"); err != nil {
+		panic(err) // the flag is defined above
+	}
+	cmd.AddCommand(demoMap)
+	return cmd
+}
+
+func writeIsland(file string, seed uint64) error {
+	f, err := os.Create(file)
+	if err != nil {
+		return fmt.Errorf("the map cannot be written: %w", err)
+	}
+	w := bufio.NewWriter(f)
+	return errors.Join(demo.New(seed).WriteXML(w), w.Flush(), f.Close())
+}
+
+// prepareDemo makes the demo's workspace, token, map and places, each once.
+func (e *env) prepareDemo(ctx context.Context, db *store.Store, svc *service.Service) (*server.Demo, error) {
+	if err := db.CreateWorkspace(ctx, demoWorkspace, "Wayfarers' society (demo)"); err != nil {
+		return nil, err
+	}
+	if err := e.demoToken(ctx, db); err != nil {
+		return nil, err
+	}
+	if err := svc.Load(ctx); err != nil {
+		return nil, err
+	}
+	mark := filepath.Join(e.data, "demo.standpoint")
+	out := &server.Demo{Workspace: demoWorkspace}
+	if text, err := os.ReadFile(mark); err == nil && svc.RegionSource(demoRegion) != "" {
+		version, standpoint, _ := strings.Cut(strings.TrimSpace(string(text)), " ")
+		if err := out.Standpoint.UnmarshalText([]byte(standpoint)); err == nil && version == demoVersion {
+			return out, nil
+		}
+	}
+	fmt.Println("Drawing the island …")
+	island := demo.New(1)
+	file := filepath.Join(e.data, "island.osm")
+	if err := writeIsland(file, 1); err != nil {
+		return nil, err
+	}
+	if err := e.buildRegion(ctx, svc, file, demoRegion); err != nil {
+		return nil, err
+	}
+	fmt.Println("Setting out the society's posts …")
+	if err := plant(ctx, svc, island); err != nil {
+		return nil, err
+	}
+	out.Standpoint = island.Standpoint()
+	return out, os.WriteFile(mark, []byte(demoVersion+" "+out.Standpoint.String()+"\n"), 0o600)
+}
+
+// demoToken writes the demo's token where apps find it.
+func (e *env) demoToken(ctx context.Context, db *store.Store) error {
+	file := filepath.Join(e.data, "demo.token")
+	text, err := os.ReadFile(file)
+	token := strings.TrimSpace(string(text))
+	if err != nil || token == "" {
+		secret := make([]byte, 24)
+		rand.Read(secret)
+		token = hex.EncodeToString(secret)
+		if err := os.WriteFile(file, []byte(token+"\n"), 0o600); err != nil {
+			return fmt.Errorf("the demo's token cannot be written: %w", err)
+		}
+	}
+	return db.AddCredential(ctx, token, store.Credential{Workspace: demoWorkspace, Kind: store.Token, Name: "demo token", Scopes: "read write"})
+}
+
+// plant stores the society's categories, its collection and its posts. Ids follow from the names, so that doing it
+// again doubles nothing and leaves what was changed since as it is.
+func plant(ctx context.Context, svc *service.Service, island *demo.Island) error {
+	var categories []store.Category
+	for i, c := range demo.Categories {
+		categories = append(categories, store.Category{ID: c.ID, Name: c.Name, Glyph: c.Glyph, Colour: c.Colour, Position: i})
+	}
+	if err := svc.PutCategories(ctx, demoActor, categories); err != nil {
+		return err
+	}
+	if _, _, err := svc.PutCollection(ctx, demoActor, store.Collection{ID: "posts", Title: "The society's posts", Description: "What the wayfarers' society keeps up on Orrisand."}); err != nil {
+		return err
+	}
+	for i, p := range island.Places(demoPlaces) {
+		id := uuid.NewSHA1(demoWorkspace, fmt.Appendf(nil, "%d %s", i, p.Name))
+		_, err := svc.Put(ctx, demoActor, "posts", id, &geojson.Feature{Type: "Feature", Geometry: geojson.Point(p.At),
+			Properties: map[string]any{"name": p.Name, "category": p.Category, "description": p.Description, "source": "demo"}}, service.Match{New: true})
+		var refused *service.Error
+		if err != nil && !(errors.As(err, &refused) && refused.Kind == service.Stale) {
+			return err
+		}
+	}
+	return nil
+}

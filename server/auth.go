@@ -1,0 +1,202 @@
+package server
+
+import (
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"net"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"viandante/service"
+	"viandante/store"
+)
+
+const (
+	cookieName   = "viandante"
+	sessionHours = 12 * time.Hour
+)
+
+// checkHost refuses requests under a name that is not ours, so that a page of somebody else's cannot have its own name
+// point to loopback and read from here.
+func (s *server) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		host := c.Request().Host
+		if h, _, err := net.SplitHostPort(host); err == nil {
+			host = h
+		}
+		host = strings.Trim(host, "[]")
+		if isLoopback(host) || slices.Contains(s.Hosts, host) || s.Public && len(s.Hosts) == 0 {
+			return next(c)
+		}
+		return &service.Error{Kind: service.Forbidden, Detail: "this server does not answer under the name " + host + "; VIANDANTE_HOSTS lists the names it may have"}
+	}
+}
+
+func isLoopback(host string) bool {
+	ip := net.ParseIP(host)
+	return host == "localhost" || ip != nil && ip.IsLoopback()
+}
+
+// preflight answers for all origins what a browser asks before it asks; the request itself is held to the token's origins.
+func preflight(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		origin := c.Request().Header.Get("Origin")
+		h := c.Response().Header()
+		h.Add("Vary", "Origin")
+		if c.Request().Method != http.MethodOptions || origin == "" {
+			return next(c)
+		}
+		h.Set("Access-Control-Allow-Origin", origin)
+		h.Set("Access-Control-Allow-Methods", "GET, POST, PUT, PATCH, DELETE")
+		h.Set("Access-Control-Allow-Headers", "Authorization, Content-Type, If-Match, If-None-Match, Idempotency-Key, Last-Event-ID")
+		h.Set("Access-Control-Max-Age", "600")
+		return c.NoContent(http.StatusNoContent)
+	}
+}
+
+// authenticate finds out who asks: an app by its bearer token, the page by its cookie.
+func (s *server) authenticate(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		secret, isToken := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
+		if !isToken {
+			cookie, err := c.Cookie(cookieName)
+			if err != nil {
+				return errUnauthorized
+			}
+			secret = cookie.Value
+		}
+		cred, err := s.Store.Credential(r.Context(), secret)
+		if errors.Is(err, store.ErrNotFound) || err == nil && isToken != (cred.Kind == store.Token) {
+			return errUnauthorized
+		} else if err != nil {
+			return err
+		}
+		if err := checkOrigin(r, cred, isToken); err != nil {
+			return err
+		}
+		if origin := r.Header.Get("Origin"); origin != "" && isToken {
+			c.Response().Header().Set("Access-Control-Allow-Origin", origin)
+			c.Response().Header().Set("Access-Control-Expose-Headers", "ETag, Location, X-Request-Id")
+		}
+		scopes := strings.Fields(cred.Scopes)
+		c.Set("actor", service.Actor{Workspace: cred.Workspace, Name: cred.Name, Read: slices.Contains(scopes, "read"), Write: slices.Contains(scopes, "write")})
+		return next(c)
+	}
+}
+
+func actor(c *echo.Context) service.Actor {
+	a, _ := c.Get("actor").(service.Actor)
+	return a
+}
+
+// checkOrigin holds a token to its origins, and a cookie to the page's own.
+func checkOrigin(r *http.Request, cred store.Credential, isToken bool) error {
+	origin := r.Header.Get("Origin")
+	switch {
+	case isToken && (origin == "" || slices.Contains(strings.Fields(cred.Origins), origin) || ownOrigin(r, origin)):
+		return nil
+	case isToken:
+		return &service.Error{Kind: service.Forbidden, Detail: "this token may not be used from pages of " + origin}
+	}
+	if origin != "" && !ownOrigin(r, origin) || r.Header.Get("Sec-Fetch-Site") == "cross-site" {
+		return &service.Error{Kind: service.Forbidden, Detail: "the page's session may only be used from the page itself"}
+	}
+	return nil
+}
+
+func ownOrigin(r *http.Request, origin string) bool {
+	u, err := url.Parse(origin)
+	return err == nil && u.Host == r.Host
+}
+
+// sessionState is what the page is told of its session.
+type sessionState struct {
+	SignedIn   bool    `json:"signed_in"`
+	Demo       bool    `json:"demo"`
+	Name       string  `json:"name,omitempty"`
+	Standpoint *string `json:"standpoint"`
+}
+
+func (s *server) demoFor(c *echo.Context) bool {
+	host, _, err := net.SplitHostPort(c.Request().RemoteAddr)
+	return s.Demo != nil && err == nil && isLoopback(host)
+}
+
+func (s *server) state(c *echo.Context, name string, in bool) error {
+	out := sessionState{SignedIn: in, Demo: s.demoFor(c), Name: name}
+	if s.Demo != nil && s.Demo.Standpoint.IsValid() {
+		text := s.Demo.Standpoint.String()
+		out.Standpoint = &text
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+func (s *server) session(c *echo.Context) error {
+	c.Response().Header().Set("Cache-Control", "no-store")
+	if cookie, err := c.Cookie(cookieName); err == nil {
+		cred, err := s.Store.Credential(c.Request().Context(), cookie.Value)
+		if err == nil && cred.Kind == store.Session {
+			return s.state(c, cred.Name, true)
+		} else if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+	}
+	return s.state(c, "", false)
+}
+
+func (s *server) signIn(c *echo.Context) error {
+	r := c.Request()
+	if origin := r.Header.Get("Origin"); origin != "" && !ownOrigin(r, origin) {
+		return &service.Error{Kind: service.Forbidden, Detail: "signing in is for the page itself"}
+	}
+	var body struct {
+		Token string `json:"token"`
+	}
+	if err := decode(c, &body); err != nil {
+		return err
+	}
+	session := store.Credential{Kind: store.Session, Scopes: "read write"}
+	switch {
+	case body.Token != "":
+		cred, err := s.Store.Credential(r.Context(), body.Token)
+		if errors.Is(err, store.ErrNotFound) || err == nil && cred.Kind != store.Token {
+			return errUnauthorized
+		} else if err != nil {
+			return err
+		}
+		session.Workspace, session.Name, session.Scopes = cred.Workspace, cred.Name, cred.Scopes
+	case s.demoFor(c):
+		session.Workspace, session.Name = s.Demo.Workspace, "demo"
+	default:
+		return errUnauthorized
+	}
+	secret := make([]byte, 32)
+	rand.Read(secret)
+	value, until := hex.EncodeToString(secret), s.Now().Add(sessionHours).UTC()
+	session.ExpiresAt = &until
+	if err := s.Store.AddCredential(r.Context(), value, session); err != nil {
+		return err
+	}
+	c.SetCookie(&http.Cookie{Name: cookieName, Value: value, Path: "/", Expires: until, HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: r.TLS != nil})
+	return s.state(c, session.Name, true)
+}
+
+func (s *server) signOut(c *echo.Context) error {
+	if origin := c.Request().Header.Get("Origin"); origin != "" && !ownOrigin(c.Request(), origin) {
+		return &service.Error{Kind: service.Forbidden, Detail: "signing out is for the page itself"}
+	}
+	if cookie, err := c.Cookie(cookieName); err == nil {
+		if err := s.Store.DropCredential(c.Request().Context(), cookie.Value); err != nil {
+			return err
+		}
+	}
+	c.SetCookie(&http.Cookie{Name: cookieName, Path: "/", MaxAge: -1, HttpOnly: true, SameSite: http.SameSiteStrictMode})
+	return c.NoContent(http.StatusNoContent)
+}

@@ -1,0 +1,245 @@
+package server
+
+import (
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/labstack/echo/v5"
+
+	"viandante/codec/geojson"
+	"viandante/core/geo"
+	"viandante/service"
+	"viandante/store"
+)
+
+const crs84 = "http://www.opengis.net/def/crs/OGC/1.3/CRS84"
+
+// base is the address under which the server was asked.
+func base(c *echo.Context) string {
+	scheme := "http"
+	if c.Request().TLS != nil {
+		scheme = "https"
+	}
+	return scheme + "://" + c.Request().Host
+}
+
+func (s *server) landing(c *echo.Context) error {
+	b := base(c)
+	return c.JSON(http.StatusOK, map[string]any{"title": "Viandante", "description": "The stored places, paths and areas of this workspace.", "links": []geojson.Link{
+		{Href: b + "/ogc", Rel: "self", Type: "application/json"},
+		{Href: b + "/openapi.json", Rel: "service-desc", Type: "application/vnd.oai.openapi+json;version=3.1"},
+		{Href: b + "/ogc/conformance", Rel: "conformance", Type: "application/json"},
+		{Href: b + "/ogc/collections", Rel: "data", Type: "application/json"},
+	}})
+}
+
+func (s *server) conformance(c *echo.Context) error {
+	const part1 = "http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/"
+	const part4 = "http://www.opengis.net/spec/ogcapi-features-4/1.0/conf/"
+	return c.JSON(http.StatusOK, map[string]any{"conformsTo": []string{part1 + "core", part1 + "geojson",
+		part4 + "create-replace-delete", part4 + "update", part4 + "optimistic-locking-etags"}})
+}
+
+func ogcCollection(c *echo.Context, k store.Collection) map[string]any {
+	at := base(c) + "/ogc/collections/" + url.PathEscape(k.ID)
+	return map[string]any{"id": k.ID, "title": k.Title, "description": k.Description, "itemType": "feature", "crs": []string{crs84}, "links": []geojson.Link{
+		{Href: at, Rel: "self", Type: "application/json"},
+		{Href: at + "/items", Rel: "items", Type: geoJSONType, Title: k.Title},
+	}}
+}
+
+func (s *server) ogcCollections(c *echo.Context) error {
+	list, err := s.Service.Collections(c.Request().Context(), actor(c))
+	if err != nil {
+		return err
+	}
+	out := make([]map[string]any, len(list))
+	for i, k := range list {
+		out[i] = ogcCollection(c, k)
+	}
+	return c.JSON(http.StatusOK, map[string]any{"collections": out, "links": []geojson.Link{{Href: base(c) + "/ogc/collections", Rel: "self", Type: "application/json"}}})
+}
+
+func (s *server) ogcCollection(c *echo.Context) error {
+	k, err := s.Service.Collection(c.Request().Context(), actor(c), c.Param("collection"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, ogcCollection(c, k))
+}
+
+func (s *server) items(c *echo.Context) error {
+	k, err := s.Service.Collection(c.Request().Context(), actor(c), c.Param("collection"))
+	if err != nil {
+		return err
+	}
+	q := newQuery(c)
+	filter := store.Filter{Collection: k.ID, Limit: q.limit(), Attributes: map[string]string{}}
+	if text := q.text("bbox", 200); text != "" {
+		b, err := geo.ParseBox(text)
+		if err != nil {
+			q.refuse("bbox", text, err)
+		}
+		filter.Box = &b
+	}
+	if text := q.text("cursor", 100); text != "" {
+		if filter.After, err = uuid.Parse(text); err != nil {
+			q.refuse("cursor", text, &geo.ParseError{Reason: "is not a cursor", Hint: "follow the link next"})
+		}
+	}
+	for _, name := range []string{"name", "category"} {
+		if q.values.Has(name) {
+			value := q.text(name, 40_000)
+			if name == "name" {
+				filter.Name = &value
+			} else {
+				filter.Category = &value
+			}
+		}
+	}
+	for name := range q.values { // whatever is left filters by an attribute
+		switch name {
+		case "limit", "bbox", "cursor", "name", "category":
+		case "datetime", "crs", "bbox-crs", "filter":
+			q.refuse(name, q.values.Get(name), &geo.ParseError{Reason: "is not supported", Hint: "bbox, limit, and attributes by their names"})
+		default:
+			filter.Attributes[name] = q.text(name, 10_000)
+		}
+	}
+	q.known = append(q.known, "datetime", "crs", "bbox-crs", "filter")
+	if err := q.check(); err != nil {
+		return err
+	}
+	found, next, err := s.Service.List(c.Request().Context(), actor(c), filter)
+	if err != nil {
+		return err
+	}
+	out := geojson.NewCollection(found)
+	count := len(out.Features)
+	out.NumberReturned, out.TimeStamp = &count, s.Now().UTC().Format(time.RFC3339)
+	out.Links = []geojson.Link{{Href: base(c) + c.Request().URL.RequestURI(), Rel: "self", Type: geoJSONType}}
+	if next != uuid.Nil {
+		v := c.QueryParams()
+		v.Set("cursor", next.String())
+		v.Set("limit", strconv.Itoa(filter.Limit))
+		out.Links = append(out.Links, geojson.Link{Href: base(c) + c.Request().URL.Path + "?" + v.Encode(), Rel: "next", Type: geoJSONType})
+	}
+	return features(c, http.StatusOK, out)
+}
+
+func itemID(c *echo.Context) (uuid.UUID, error) {
+	id, err := uuid.Parse(c.Param("id"))
+	if err != nil || len(c.Param("id")) != 36 {
+		return id, service.Refuse("id", c.Param("id"), &geo.ParseError{Reason: "is not an id", Hint: "a UUID, e.g. 01890a5d-ac96-774b-bcce-b302099a8057"})
+	}
+	return id, nil
+}
+
+func etag(version uint64) string { return `"` + strconv.FormatUint(version, 10) + `"` }
+
+// match reads If-Match and If-None-Match.
+func match(c *echo.Context) (service.Match, error) {
+	var m service.Match
+	h := c.Request().Header
+	if v := h.Get("If-Match"); v == "*" {
+		m.Any = true
+	} else if v != "" {
+		n, err := strconv.ParseUint(strings.Trim(strings.TrimPrefix(v, "W/"), `"`), 10, 64)
+		if err != nil || n == 0 {
+			n = ^uint64(0) // an ETag that was never ours matches nothing
+		}
+		m.Version = n
+	}
+	if v := h.Get("If-None-Match"); v == "*" {
+		m.New = true
+	} else if v != "" {
+		return m, service.Refuse("If-None-Match", v, &geo.ParseError{Reason: "is not *", Hint: "* creates only where nothing is"})
+	}
+	return m, nil
+}
+
+func (s *server) send(c *echo.Context, v service.Versioned, err error) error {
+	if err != nil {
+		return err
+	}
+	h := c.Response().Header()
+	h.Set("ETag", etag(v.Version))
+	h.Set("Cache-Control", "no-cache")
+	status := http.StatusOK
+	if v.Created {
+		status = http.StatusCreated
+		h.Set("Location", base(c)+"/ogc/collections/"+url.PathEscape(c.Param("collection"))+"/items/"+v.Feature.ID)
+	}
+	return features(c, status, v.Feature)
+}
+
+func (s *server) item(c *echo.Context) error {
+	id, err := itemID(c)
+	if err != nil {
+		return err
+	}
+	v, err := s.Service.Feature(c.Request().Context(), actor(c), c.Param("collection"), id)
+	return s.send(c, v, err)
+}
+
+func (s *server) createItem(c *echo.Context) error {
+	var in geojson.Feature
+	if err := decode(c, &in); err != nil {
+		return err
+	}
+	v, err := s.Service.Post(c.Request().Context(), actor(c), c.Param("collection"), &in, c.Request().Header.Get("Idempotency-Key"))
+	return s.send(c, v, err)
+}
+
+func (s *server) putItem(c *echo.Context) error {
+	id, err := itemID(c)
+	if err != nil {
+		return err
+	}
+	m, err := match(c)
+	if err != nil {
+		return err
+	}
+	var in geojson.Feature
+	if err := decode(c, &in); err != nil {
+		return err
+	}
+	v, err := s.Service.Put(c.Request().Context(), actor(c), c.Param("collection"), id, &in, m)
+	return s.send(c, v, err)
+}
+
+func (s *server) patchItem(c *echo.Context) error {
+	id, err := itemID(c)
+	if err != nil {
+		return err
+	}
+	m, err := match(c)
+	if err != nil {
+		return err
+	}
+	var patch map[string]any
+	if err := decode(c, &patch); err != nil {
+		return err
+	}
+	v, err := s.Service.Patch(c.Request().Context(), actor(c), c.Param("collection"), id, patch, m)
+	return s.send(c, v, err)
+}
+
+func (s *server) deleteItem(c *echo.Context) error {
+	id, err := itemID(c)
+	if err != nil {
+		return err
+	}
+	m, err := match(c)
+	if err != nil {
+		return err
+	}
+	if err := s.Service.Delete(c.Request().Context(), actor(c), c.Param("collection"), id, m); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}

@@ -1,0 +1,78 @@
+package server
+
+import (
+	"net/http"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"viandante/core/geo"
+	"viandante/core/tile"
+	"viandante/service"
+	"viandante/store"
+)
+
+func (s *server) collections(c *echo.Context) error {
+	list, err := s.Service.Collections(c.Request().Context(), actor(c))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"collections": list})
+}
+
+func (s *server) putCollection(c *echo.Context) error {
+	var body struct {
+		Title       string `json:"title"`
+		Description string `json:"description"`
+	}
+	if err := decode(c, &body); err != nil {
+		return err
+	}
+	k, created, err := s.Service.PutCollection(c.Request().Context(), actor(c), store.Collection{ID: c.Param("collection"), Title: body.Title, Description: body.Description})
+	if err != nil {
+		return err
+	}
+	status := http.StatusOK
+	if created {
+		status = http.StatusCreated
+	}
+	return c.JSON(status, k)
+}
+
+func (s *server) categories(c *echo.Context) error {
+	list, err := s.Service.Categories(c.Request().Context(), actor(c))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"categories": list})
+}
+
+func (s *server) regions(c *echo.Context) error {
+	list, version, err := s.Service.Regions(actor(c))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"version": version, "regions": list})
+}
+
+func (s *server) tile(c *echo.Context) error {
+	var v [3]int
+	for i, name := range []string{"z", "x", "y"} {
+		n, err := strconv.Atoi(c.Param(name))
+		if err != nil {
+			return service.Refuse(name, c.Param(name), &geo.ParseError{Reason: "is not a whole number", Hint: "/v1/tiles/VERSION/z/x/y"})
+		}
+		v[i] = n
+	}
+	data, err := s.Service.Tile(actor(c), c.Param("version"), tile.ID{Z: v[0], X: v[1], Y: v[2]})
+	if err != nil {
+		return err
+	}
+	h := c.Response().Header()
+	h.Set("Cache-Control", "private, max-age=31536000, immutable")
+	if data == nil {
+		return c.NoContent(http.StatusNoContent)
+	}
+	h.Set("Content-Encoding", "gzip")
+	return c.Blob(http.StatusOK, "application/octet-stream", data)
+}

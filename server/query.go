@@ -1,0 +1,148 @@
+package server
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/labstack/echo/v5"
+
+	"viandante/core/geo"
+	"viandante/service"
+)
+
+// query reads the parameters of a request and gathers what is wrong with them, so that one answer names all of it.
+type query struct {
+	values url.Values
+	known  []string
+	wrong  []service.FieldError
+}
+
+func newQuery(c *echo.Context) *query { return &query{values: c.QueryParams()} }
+
+func (q *query) refuse(name, value string, err error) {
+	q.wrong = append(q.wrong, service.Refuse(name, value, err).Fields...)
+}
+
+// text returns a parameter, "" when it is not given.
+func (q *query) text(name string, most int) string {
+	q.known = append(q.known, name)
+	v := q.values[name]
+	switch {
+	case len(v) == 0:
+		return ""
+	case len(v) > 1:
+		q.refuse(name, strings.Join(v, " "), errors.New("is given more than once"))
+	case !utf8.ValidString(v[0]):
+		q.refuse(name, strconv.Quote(v[0]), errors.New("is not valid UTF-8"))
+	case len(v[0]) > most:
+		q.refuse(name, v[0], fmt.Errorf("is longer than %d bytes", most))
+	}
+	return v[0]
+}
+
+func (q *query) list(name string, most int) []string {
+	q.known = append(q.known, name)
+	v := q.values[name]
+	if len(v) > most {
+		q.refuse(name, "", fmt.Errorf("is given %d times, at most %d are possible", len(v), most))
+	}
+	return v
+}
+
+// point returns a parameter lat,lng; not valid when it is not given.
+func (q *query) point(name string, required bool) geo.Point {
+	s := q.text(name, 200)
+	if s == "" {
+		if required {
+			q.refuse(name, "", &geo.ParseError{Reason: "is missing", Hint: "lat,lng in decimal degrees, e.g. " + name + "=-38.1402,-26.0517"})
+		}
+		return geo.Point{}
+	}
+	p, err := geo.ParsePoint(s)
+	if err != nil {
+		q.refuse(name, s, err)
+	}
+	return p
+}
+
+// length returns a length in metres, or the given default.
+func (q *query) length(name string, otherwise float64) float64 {
+	s := q.text(name, 100)
+	if s == "" {
+		return otherwise
+	}
+	v, err := geo.ParseLength(s)
+	if err != nil {
+		q.refuse(name, s, err)
+	}
+	return v
+}
+
+func (q *query) number(name string) float64 {
+	s := q.text(name, 100)
+	v, err := strconv.ParseFloat(s, 64)
+	if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
+		q.refuse(name, s, &geo.ParseError{Reason: "is not a number", Hint: "e.g. " + name + "=45"})
+	}
+	return v
+}
+
+const defaultLimit, maxLimit = 50, 10_000
+
+func (q *query) limit() int {
+	s := q.text("limit", 20)
+	if s == "" {
+		return defaultLimit
+	}
+	v, err := strconv.Atoi(s)
+	if err != nil || v < 1 || v > maxLimit {
+		q.refuse("limit", s, &geo.ParseError{Reason: "is not a number from 1 to 10000", Hint: "default 50"})
+		return defaultLimit
+	}
+	return v
+}
+
+// check returns an error when anything was wrong, or when a parameter came that the call does not know: a misspelt
+// filter must not be taken for none.
+func (q *query) check() error {
+	for name := range q.values {
+		if !slices.Contains(q.known, name) {
+			known := slices.Clone(q.known)
+			slices.Sort(known)
+			q.refuse(name, q.values.Get(name), &geo.ParseError{Reason: "is not a parameter of this call", Hint: "it knows " + strings.Join(known, ", ")})
+		}
+	}
+	if len(q.wrong) == 0 {
+		return nil
+	}
+	slices.SortStableFunc(q.wrong, func(a, b service.FieldError) int { return strings.Compare(a.Field, b.Field) })
+	return &service.Error{Kind: service.Invalid, Detail: q.wrong[0].Field + " " + q.wrong[0].Reason, Fields: q.wrong}
+}
+
+// decode reads a JSON body. Anything after it, and for our own types any field that is not known, is an error.
+func decode(c *echo.Context, v any) error {
+	body, err := io.ReadAll(c.Request().Body)
+	if err != nil {
+		return err
+	}
+	if !utf8.Valid(body) {
+		return service.Refuse("body", "", &geo.ParseError{Reason: "is not valid UTF-8", Hint: "send JSON in UTF-8"})
+	}
+	if err := json.Unmarshal(body, v); err != nil {
+		var at *json.SyntaxError
+		where := ""
+		if errors.As(err, &at) {
+			where = fmt.Sprintf(" at byte %d", at.Offset)
+		}
+		return service.Refuse("body", "", &geo.ParseError{Reason: "is not the JSON that is expected" + where + ": " + err.Error(), Hint: "see /openapi.json"})
+	}
+	return nil
+}

@@ -1,0 +1,123 @@
+// Package server speaks HTTP for the service: routes, decoding, problem details, sign-in. openapi.yaml is the truth about
+// what it says; it does nothing that the service could do.
+package server
+
+import (
+	"context"
+	_ "embed"
+	"encoding/json"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+	"gopkg.in/yaml.v3"
+
+	"viandante/core/geo"
+	"viandante/service"
+	"viandante/store"
+)
+
+//go:embed openapi.yaml
+var openAPI []byte
+
+// Demo is what a demo installation lets in without a token.
+type Demo struct {
+	Workspace  uuid.UUID
+	Standpoint geo.Point
+}
+
+// Config is what a server needs.
+type Config struct {
+	Service *service.Service
+	Store   *store.Store
+	// Page is the built user interface.
+	Page fs.FS
+	// Hosts are the names under which the server may be asked besides loopback's; empty allows all when Public.
+	Hosts  []string
+	Public bool
+	Demo   *Demo
+	Log    *slog.Logger
+	Now    func() time.Time
+}
+
+type server struct {
+	Config
+	spec    []byte
+	closing context.Context
+}
+
+const maxBody = 32 << 20
+
+// New returns the handler. Streams end when ctx is done.
+func New(ctx context.Context, c Config) (http.Handler, error) {
+	spec, err := specJSON()
+	if err != nil {
+		return nil, err
+	}
+	s := &server{Config: c, spec: spec, closing: ctx}
+	e := echo.New()
+	e.Logger = c.Log
+	e.HTTPErrorHandler = s.problem
+	e.Use(s.identify, middleware.Recover(), s.checkHost, preflight, middleware.BodyLimit(maxBody))
+	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1024, Skipper: func(c *echo.Context) bool {
+		p := c.Request().URL.Path
+		return len(p) > 10 && (p[:10] == "/v1/tiles/" || p == "/v1/changes")
+	}}))
+	e.GET("/healthz", func(c *echo.Context) error { return c.JSON(http.StatusOK, map[string]string{"status": "alive"}) })
+	e.GET("/readyz", s.readyz)
+	e.GET("/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, s.spec) })
+	e.GET("/session", s.session)
+	e.POST("/session", s.signIn)
+	e.DELETE("/session", s.signOut)
+
+	v1 := e.Group("/v1", s.authenticate)
+	v1.GET("/measure", s.measure)
+	v1.GET("/destination", s.destination)
+	v1.GET("/nearby", s.nearby)
+	v1.GET("/interpret", s.interpret)
+	v1.GET("/geocode", s.geocode)
+	v1.GET("/geocode/reverse", s.reverse)
+	v1.GET("/route", s.route)
+	v1.GET("/collections", s.collections)
+	v1.PUT("/collections/:collection", s.putCollection)
+	v1.GET("/categories", s.categories)
+	v1.GET("/regions", s.regions)
+	v1.GET("/tiles/:version/:z/:x/:y", s.tile)
+	v1.GET("/changes", s.changes)
+
+	ogc := e.Group("/ogc", s.authenticate)
+	ogc.GET("", s.landing)
+	ogc.GET("/conformance", s.conformance)
+	ogc.GET("/collections", s.ogcCollections)
+	ogc.GET("/collections/:collection", s.ogcCollection)
+	ogc.GET("/collections/:collection/items", s.items)
+	ogc.POST("/collections/:collection/items", s.createItem)
+	ogc.GET("/collections/:collection/items/:id", s.item)
+	ogc.PUT("/collections/:collection/items/:id", s.putItem)
+	ogc.PATCH("/collections/:collection/items/:id", s.patchItem)
+	ogc.DELETE("/collections/:collection/items/:id", s.deleteItem)
+
+	e.GET("/*", s.page)
+	return e, nil
+}
+
+// specJSON turns the YAML, which people write, into the JSON that is served.
+func specJSON() ([]byte, error) {
+	var doc any
+	if err := yaml.Unmarshal(openAPI, &doc); err != nil {
+		return nil, fmt.Errorf("openapi.yaml: %w", err)
+	}
+	return json.Marshal(doc)
+}
+
+func (s *server) readyz(c *echo.Context) error {
+	if err := s.Service.Ready(c.Request().Context()); err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]string{"status": "ready"})
+}

@@ -1,0 +1,117 @@
+// Package e2e drives the real interface: the built program, a private MariaDB, and headless Chromium through chromedp.
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"iter"
+	"os"
+	"sync"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
+)
+
+// Browser is a headless Chromium with a page, and what the page complained of.
+type Browser struct {
+	Ctx        context.Context
+	mu         sync.Mutex
+	complaints []string
+}
+
+// NewBrowser starts a browser whose page has the given size in CSS pixels. Close it by the returned function.
+func NewBrowser(parent context.Context, width, height int) (*Browser, func(), error) {
+	dir, err := os.MkdirTemp("", "viandante-chromium-")
+	if err != nil {
+		return nil, nil, err
+	}
+	options := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.NoSandbox, chromedp.DisableGPU, chromedp.UserDataDir(dir), chromedp.WindowSize(width, height),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("force-color-profile", "srgb"),
+		chromedp.Flag("disable-features", "Translate,MediaRouter,OptimizationHints"))
+	allocated, stopAllocator := chromedp.NewExecAllocator(parent, options...)
+	ctx, stopTab := chromedp.NewContext(allocated)
+	b := &Browser{Ctx: ctx}
+	closeAll := func() { stopTab(); stopAllocator(); os.RemoveAll(dir) }
+	console := chromedp.Console(ctx)
+	go b.listen(console)
+	if err := chromedp.Do(ctx, b.Size(width, height, false)); err != nil {
+		closeAll()
+		return nil, nil, fmt.Errorf("starting Chromium (Debian's package chromium): %w", err)
+	}
+	return b, closeAll, nil
+}
+
+// listen gathers what a user would find in the console, until the browser closes.
+func (b *Browser) listen(console iter.Seq2[chromedp.ConsoleMessage, error]) {
+	for m, err := range console {
+		if err != nil {
+			return
+		}
+		switch m.Type {
+		case "error", "warning", "warn", "assert", chromedp.ConsoleException:
+			b.mu.Lock()
+			b.complaints = append(b.complaints, fmt.Sprint(m))
+			b.mu.Unlock()
+		}
+	}
+}
+
+// Complaints returns what stood in the console since the last call.
+func (b *Browser) Complaints() []string {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	out := b.complaints
+	b.complaints = nil
+	return out
+}
+
+// Size makes the page so large, as a telephone's with touch or not.
+func (b *Browser) Size(width, height int, phone bool) chromedp.Action[chromedp.Void] {
+	return chromedp.EmulateViewport(int64(width), int64(height), func(m *emulation.SetDeviceMetricsOverrideParams, t *emulation.SetTouchEmulationEnabledParams) {
+		m.Mobile, t.Enabled = phone, phone
+	})
+}
+
+// Night makes the browser prefer dark pages, or light ones.
+func (b *Browser) Night(dark bool) chromedp.Action[chromedp.Void] {
+	value := "light"
+	if dark {
+		value = "dark"
+	}
+	return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: value}}})
+		return err
+	})
+}
+
+// At returns the selector of an element by its data-test attribute.
+func At(name string) chromedp.CSS { return chromedp.CSS(`[data-test="` + name + `"]`) }
+
+// Wait waits until a JavaScript expression is true.
+func Wait(expression string) chromedp.Action[chromedp.Void] {
+	poll := chromedp.Poll[any](expression, chromedp.WithPollingTimeout(20*time.Second))
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		if _, err := poll(ctx, t); err != nil {
+			return chromedp.Void{}, fmt.Errorf("waiting for %s: %w", expression, err)
+		}
+		return chromedp.Void{}, nil
+	}
+}
+
+// MapDrawn waits until everything in view is drawn.
+func MapDrawn() chromedp.Action[chromedp.Void] {
+	return chromedp.Steps(Wait(`window.viandanteChart && window.viandanteChart.complete`), chromedp.Sleep(150*time.Millisecond)) // the frame that shows it
+}
+
+// Shot writes a picture of the page.
+func (b *Browser) Shot(file string) error {
+	data, err := chromedp.Run(b.Ctx, chromedp.CaptureScreenshot())
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(file, data, 0o644)
+}

@@ -1,0 +1,101 @@
+// Command pictures takes the pictures of docs/screenshots from a running demo: go run ./e2e/pictures
+package main
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/chromedp/chromedp"
+
+	"viandante/e2e"
+)
+
+// picture is a view of the demo: where it is, on what screen, and what is done before the shutter.
+type picture struct {
+	name   string
+	path   string
+	width  int
+	height int
+	night  bool
+	phone  bool
+	do     chromedp.Action[chromedp.Void]
+}
+
+const square = "-38.14057,-26.07496"
+
+var around = "/around?v=" + square + ",14&from=" + square + "&fromName=the+town%27s+square&ring=300-1500"
+var journey = "/journey?from=" + square + "&fromName=the+town%27s+square&to=-38.10108,-25.92883&toName=High+Street+3,+4200+Quillmere&by=bicycle"
+
+var pictures = []picture{
+	{name: "island", path: "/around", width: 1280, height: 800},
+	{name: "around", path: around, width: 1280, height: 800},
+	{name: "around-night", path: around, width: 1280, height: 800, night: true},
+	{name: "spot", path: "/around?v=" + square + ",17&spot=-38.1401,-26.0745", width: 1280, height: 800},
+	{name: "journey", path: journey, width: 1280, height: 800},
+	{name: "line", path: around, width: 1280, height: 800, do: chromedp.Steps(chromedp.SendKeys(e2e.At("line"), "high street 3"), chromedp.WaitVisible(e2e.At("readings")))},
+	{name: "phone", path: around, width: 390, height: 844, phone: true},
+	{name: "phone-night", path: journey, width: 390, height: 844, phone: true, night: true},
+	{name: "phone-sideways", path: around, width: 844, height: 390, phone: true},
+}
+
+func main() {
+	base := flag.String("url", "http://127.0.0.1:8080", "the running demo")
+	dir := flag.String("dir", "docs/screenshots", "where the pictures go")
+	only := flag.String("only", "", "names of pictures, separated by commas; all without it")
+	path := flag.String("path", "", "take one picture of this path instead")
+	size := flag.String("size", "1280x800", "its size")
+	night := flag.Bool("night", false, "take it by night")
+	flag.Parse()
+	list := pictures
+	if *path != "" {
+		p := picture{name: *only, path: *path, night: *night}
+		if _, err := fmt.Sscanf(*size, "%dx%d", &p.width, &p.height); err != nil {
+			fmt.Fprintln(os.Stderr, "-size is WIDTHxHEIGHT")
+			os.Exit(2)
+		}
+		list, *only = []picture{p}, ""
+	}
+	if err := take(*base, *dir, *only, list); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+func take(base, dir, only string, list []picture) error {
+	b, stop, err := e2e.NewBrowser(context.Background(), 1280, 800)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	const enter = `fetch('/session', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: '{}'}).then(r => r.status)`
+	if err := chromedp.Do(b.Ctx, chromedp.Navigate(base)); err != nil {
+		return err
+	}
+	if _, err := chromedp.Run(b.Ctx, chromedp.Evaluate[int](enter, chromedp.EvalAwaitPromise)); err != nil {
+		return err
+	}
+	for _, p := range list {
+		if only != "" && !strings.Contains(","+only+",", ","+p.name+",") {
+			continue
+		}
+		do := p.do
+		if do == nil {
+			do = chromedp.Steps()
+		}
+		if err := chromedp.Do(b.Ctx, b.Size(p.width, p.height, p.phone), b.Night(p.night), chromedp.Navigate(base+p.path), e2e.MapDrawn(), do,
+			chromedp.Sleep(700*1e6), e2e.MapDrawn()); err != nil {
+			return fmt.Errorf("%s: %w", p.name, err)
+		}
+		if err := b.Shot(filepath.Join(dir, p.name+".png")); err != nil {
+			return err
+		}
+		for _, c := range b.Complaints() {
+			fmt.Println(p.name, "console:", c)
+		}
+	}
+	return nil
+}

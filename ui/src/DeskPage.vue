@@ -1,0 +1,244 @@
+<script setup lang="ts">
+// The open field book: the map at the left, the page of the bench at its right, the benches as tabs cut into its edge.
+import { useQuery } from '@tanstack/vue-query'
+import { useEventListener } from '@vueuse/core'
+import { computed, onMounted, ref, useTemplateRef } from 'vue'
+import { api, unwrap, type Feature } from './api/client'
+import type { LatLng } from './chart/camera'
+import { chart, copy, goTo, keepAt, lookAt, removePlace, standAt } from './desk/acts'
+import { MODES, desk, type Bench, type Named } from './desk/desk'
+import { begin, drop, editing } from './desk/editing'
+import { position } from './desk/format'
+import { complain, notice } from './desk/notice'
+import { palette, togglePalette } from './desk/palette'
+import { canRedo, canUndo, followChanges, loadPlaces, places, redo, undo } from './desk/places'
+import { useNearby } from './desk/questions'
+import AroundPage from './parts/AroundPage.vue'
+import JourneyPage from './parts/JourneyPage.vue'
+import KeysDialog from './parts/KeysDialog.vue'
+import MapPane from './parts/MapPane.vue'
+import PlaceForm from './parts/PlaceForm.vue'
+import PlacePage from './parts/PlacePage.vue'
+import ReadingList from './parts/ReadingList.vue'
+import RulerLine from './parts/RulerLine.vue'
+import TopLine from './parts/TopLine.vue'
+import WireLine from './parts/WireLine.vue'
+
+defineProps<{ demo: LatLng | null }>()
+const emit = defineEmits<{ leave: [] }>()
+
+const benches: { id: Bench; title: string; key: string }[] = [
+  { id: 'around', title: 'Around', key: 'a' },
+  { id: 'journey', title: 'Journey', key: 'j' },
+]
+const topLine = useTemplateRef('topLine')
+const text = ref('')
+const lineOpen = ref(false)
+const readings = ref<Feature[]>([])
+const pointer = ref<LatLng | null>(null)
+const marked = ref<[number, number] | null>(null)
+const wireOpen = ref(false)
+const keysOpen = ref(false)
+
+const { data: ground } = useQuery({ queryKey: ['regions'], refetchInterval: 5000, queryFn: () => unwrap(api.GET('/v1/regions')) })
+const opening = computed(() => (ground.value?.regions[0]?.bbox as [number, number, number, number] | undefined) ?? null)
+const { data: nearby, error: nearbyError } = useNearby()
+const listed = computed(() => (desk.standpoint ? (nearby.value?.features ?? []) : []))
+const inRing = computed(() => new Set(listed.value.map((f) => f.id!)))
+const selected = computed(() => (desk.place ? places.get(desk.place) : undefined))
+
+onMounted(() => void loadPlaces().catch(complain))
+followChanges()
+
+const showReadings = computed(() => lineOpen.value && text.value.trim().length > 1 && readings.value.length > 0)
+
+function escape(): void {
+  if (keysOpen.value) keysOpen.value = false
+  else if (editing.open) drop()
+  else if (lineOpen.value) lineOpen.value = false
+  else if (desk.spot) desk.spot = null
+  else if (desk.place) desk.place = null
+  else if (wireOpen.value) wireOpen.value = false
+}
+
+function fitShown(): void {
+  const points = (inRing.value.size ? [...inRing.value].map((id) => places.get(id)) : [...places.values()]).flatMap((p) => (p?.at ? [p.at] : []))
+  if (desk.standpoint) points.push(desk.standpoint)
+  chart.value?.fit(points)
+}
+
+/** The spot or the place in hand. */
+const inHand = computed<Named | null>(() => desk.spot ?? (selected.value?.at ? { ...selected.value.at, name: selected.value.name } : null))
+
+useEventListener(window, 'keydown', (e) => {
+  const at = e.target as HTMLElement
+  const typing = at.matches('input, textarea, select, [contenteditable]')
+  if (e.key === 'Escape' && !typing) return escape()
+  if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'z' && !typing) {
+    e.preventDefault()
+    return void (e.shiftKey ? redo() : undo()).catch(complain)
+  }
+  if (typing || e.ctrlKey || e.metaKey || e.altKey || keysOpen.value) return
+  const held = inHand.value
+  const place = selected.value
+  const acts: Record<string, (() => unknown) | false | null | undefined> = {
+    '/': () => topLine.value?.focus(),
+    '?': () => (keysOpen.value = true),
+    a: () => (desk.bench = 'around'),
+    j: () => (desk.bench = 'journey'),
+    w: () => (wireOpen.value = !wireOpen.value),
+    n: togglePalette,
+    u: () => undo().catch(complain),
+    U: () => redo().catch(complain),
+    m: () => document.querySelector<HTMLElement>('[data-test=map]')?.focus(),
+    h: desk.standpoint && (() => lookAt(desk.standpoint!)),
+    f: fitShown,
+    k: desk.spot && (() => keepAt(desk.spot!, desk.spot!.name ? 'address' : 'map')),
+    s: held && (() => standAt(held)),
+    g: held && (() => goTo(held)),
+    c: held && (() => copy(position(held), 'lat,lng')),
+    l: held && (() => lookAt(held, 16)),
+    e: place && (() => begin(place)),
+    Delete: place && (() => removePlace(place)),
+    1: () => (desk.by = MODES[0]!),
+    2: () => (desk.by = MODES[1]!),
+    3: () => (desk.by = MODES[2]!),
+    r: () => desk.bench === 'journey' && desk.destination && ([desk.standpoint, desk.destination] = [desk.destination, desk.standpoint]),
+  }
+  const act = acts[e.key]
+  if (act) {
+    e.preventDefault()
+    act()
+  }
+})
+</script>
+
+<template>
+  <div class="desk">
+    <header class="bg-paper border-ink col-span-full flex h-12 items-center gap-3 border-b px-3">
+      <span class="hidden font-serif text-xl font-bold sm:inline">Viandante</span>
+      <TopLine ref="topLine" v-model="text" v-model:open="lineOpen" @readings="readings = $event" />
+      <button class="act" :disabled="!canUndo" title="Take back (u)" data-test="undo" @click="undo().catch(complain)">Undo <span class="key">u</span></button>
+      <button class="act max-lg:hidden!" :disabled="!canRedo" title="Do again (Shift U)" @click="redo().catch(complain)">Redo</button>
+      <button class="act max-sm:hidden!" @click="togglePalette">{{ palette === 'day' ? 'Night' : 'Day' }} <span class="key">n</span></button>
+      <button class="act max-sm:hidden!" @click="keysOpen = true">Keys <span class="key">?</span></button>
+      <button class="act max-lg:hidden!" @click="emit('leave')">Leave</button>
+    </header>
+
+    <main class="map relative min-h-0">
+      <MapPane v-if="ground" :ground="ground.version" :opening="opening" :in-ring="inRing" :marked="marked" @hover="pointer = $event" />
+      <p
+        v-if="notice"
+        class="border-ink bg-paper absolute bottom-3 left-3 z-20 flex max-w-[85%] items-baseline gap-3 border-l-4 px-3 py-1.5"
+        :class="notice.wrong ? 'border-madder' : 'border-verdigris'"
+        role="status"
+        data-test="notice"
+      >
+        {{ notice.text }}
+        <button v-if="notice.undoable" class="text-madder font-medium underline" @click="undo().catch(complain)">Undo</button>
+      </p>
+    </main>
+
+    <aside class="page bg-paper border-ink flex min-h-0 flex-col" aria-label="The page of the bench">
+      <ReadingList v-if="showReadings" :readings="readings" :active="topLine?.active ?? 0" class="min-h-0 flex-1 overflow-y-auto" @act="topLine?.act($event)" @point="topLine && (topLine.active = $event)" />
+      <PlaceForm v-else-if="editing.open" :key="editing.place?.id ?? 'new'" class="min-h-0 flex-1 overflow-y-auto" />
+      <template v-else>
+        <PlacePage v-if="selected" :place="selected" class="border-ink border-b" />
+        <AroundPage v-if="desk.bench === 'around'" :features="listed" :truncated="nearby?.truncated ?? false" :error="nearbyError" :demo="demo" />
+        <JourneyPage v-else @mark="marked = $event" />
+      </template>
+    </aside>
+
+    <nav class="tabs bg-sea" aria-label="Benches">
+      <button
+        v-for="b in benches"
+        :key="b.id"
+        class="tab font-serif"
+        :class="desk.bench === b.id ? 'tab-open' : ''"
+        :aria-current="desk.bench === b.id ? 'page' : undefined"
+        :title="`${b.title} (${b.key})`"
+        :data-test="`bench-${b.id}`"
+        @click="desk.bench = b.id"
+      >
+        {{ b.title }}
+      </button>
+    </nav>
+
+    <footer class="col-span-full">
+      <RulerLine :pointer="pointer" />
+      <WireLine v-model="wireOpen" />
+    </footer>
+    <KeysDialog v-model="keysOpen" />
+  </div>
+</template>
+
+<style scoped>
+.desk {
+  display: grid;
+  height: 100%;
+  grid-template: auto minmax(0, 1fr) auto / minmax(0, 1fr) 25.5rem 2.1rem;
+}
+.page {
+  border-left: 1px solid var(--ink);
+}
+.tabs {
+  display: flex;
+  flex-direction: column;
+  border-left: 1px solid var(--ink);
+  padding-top: 0.75rem;
+  gap: 0.4rem;
+}
+.tab {
+  writing-mode: vertical-rl;
+  padding: 0.8rem 0.3rem;
+  margin-left: -1px;
+  border: 1px solid var(--ink);
+  border-left-color: var(--ink);
+  background: var(--card);
+  border-radius: 0 0.6rem 0.6rem 0;
+  width: 1.85rem;
+  line-height: 1.2;
+}
+.tab-open {
+  background: var(--paper);
+  border-left-color: var(--paper);
+  font-weight: 700;
+}
+/* A phone held upright: the page below the map, the tabs along its upper edge. */
+@media (max-width: 719px) and (orientation: portrait) {
+  .desk {
+    grid-template: auto minmax(0, 1fr) auto minmax(0, 0.82fr) auto / minmax(0, 1fr);
+  }
+  .map {
+    grid-row: 2;
+  }
+  .tabs {
+    grid-row: 3;
+    flex-direction: row;
+    padding: 0.3rem 0.75rem 0;
+    border-left: 0;
+    border-top: 1px solid var(--ink);
+  }
+  .tab {
+    writing-mode: horizontal-tb;
+    width: auto;
+    padding: 0.25rem 0.9rem;
+    margin: 0 0 -1px;
+    border: 1px solid var(--ink);
+    border-radius: 0.6rem 0.6rem 0 0;
+  }
+  .tab-open {
+    border-bottom-color: var(--paper);
+  }
+  .page {
+    grid-row: 4;
+    border-left: 0;
+    border-top: 1px solid var(--ink);
+  }
+}
+@media (max-width: 960px) and (orientation: landscape) {
+  .desk {
+    grid-template-columns: minmax(0, 1fr) 20rem 2.1rem;
+  }
+}
+</style>

@@ -1,0 +1,70 @@
+// The one client for the server. It keeps what went over the wire, for the line at the foot of the page.
+
+import createClient from 'openapi-fetch'
+import { shallowRef } from 'vue'
+import type { components, paths } from './schema'
+
+export type Feature = components['schemas']['Feature']
+export type Problem = components['schemas']['Problem']
+export type Route = components['schemas']['Route']
+export type Step = components['schemas']['Step']
+export type Category = components['schemas']['Category']
+export type Collection = components['schemas']['Collection']
+
+export interface Exchange {
+  method: string
+  /** Path and query. */
+  path: string
+  request: string
+  status: number
+  ms: number
+  answer: string
+}
+
+/** The last exchanges, newest first. */
+export const wire = shallowRef<Exchange[]>([])
+const MOST_KEPT = 30
+const MOST_TEXT = 20_000
+
+async function recorded(input: Request): Promise<Response> {
+  const url = new URL(input.url)
+  const request = input.method === 'GET' ? '' : await input.clone().text()
+  const began = performance.now()
+  const response = await fetch(input)
+  const ms = performance.now() - began
+  if (url.pathname !== '/session') {
+    const exchange: Exchange = { method: input.method, path: url.pathname + url.search, request, status: response.status, ms, answer: '' }
+    wire.value = [exchange, ...wire.value].slice(0, MOST_KEPT)
+    void response
+      .clone()
+      .text()
+      .then((t) => (exchange.answer = t.slice(0, MOST_TEXT)))
+      .catch(() => {}) // an aborted request has no answer to keep
+  }
+  return response
+}
+
+export const api = createClient<paths>({ baseUrl: location.origin, fetch: recorded, querySerializer: { array: { style: 'form', explode: true } } })
+
+/** A problem that the server told of, or that kept us from reaching it. */
+export class Refusal extends Error {
+  constructor(
+    readonly status: number,
+    readonly problem: Partial<Problem>,
+  ) {
+    super(problem.errors?.length ? problem.errors.map((e) => `${e.reason}${e.hint ? `: ${e.hint}` : ''}`).join('; ') : (problem.detail ?? 'The server does not answer.'))
+  }
+}
+
+/** The data of an answer; throws a Refusal for any other. */
+export async function unwrap<T>(answer: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let got
+  try {
+    got = await answer
+  } catch (e) {
+    if (e instanceof DOMException && e.name === 'AbortError') throw e
+    throw new Refusal(0, { detail: 'The server does not answer. Is it still running?' })
+  }
+  if (!got.response.ok) throw new Refusal(got.response.status, (got.error ?? {}) as Partial<Problem>)
+  return got.data as T
+}

@@ -1,0 +1,370 @@
+// The map engine. It knows nothing of Vue: a container, a version of the ground, and layers that others lay over it.
+
+import ground from '@style/ground.json'
+import { Camera, MAX_ZOOM, MIN_ZOOM, TILE, keepUnder, toLatLng, toWorld, type LatLng, type Spot, type View } from './camera'
+import { Hand } from './hand'
+import { Labels } from './labels'
+import type { GroundStyle, Palette } from './style'
+import { Tiles, ZOOM_STEP } from './tiles'
+import type { Lettering } from './worker'
+
+const style = ground as unknown as GroundStyle
+
+/** Something that a layer has under a pixel. */
+export interface Hit {
+  layer: Layer
+  id: string
+  /** The pointer's distance from it in pixels; the nearest is hit. */
+  distance: number
+  /** Where it is dragged to; a hit without it is clicked only. */
+  drag?: { move(p: LatLng, at: Spot): void; end(): void }
+}
+
+/** What a bench lays over the ground. */
+export interface Layer {
+  /** Layers are drawn in this order, and asked for hits against it. */
+  readonly order: number
+  draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void
+  hit?(at: Spot, camera: Camera, reach: number): Omit<Hit, 'layer'> | null
+}
+
+export interface ChartEvents {
+  /** The view has changed. */
+  move: View
+  /** The view has come to rest. */
+  rest: View
+  /** A click or tap on nothing that a layer holds. */
+  click: { at: Spot; position: LatLng }
+  /** A click or tap on something of a layer's. */
+  hit: Hit
+  /** The position under the pointer, or null. */
+  hover: LatLng | null
+}
+
+const FRICTION = 4.2 // a glide loses this share of its speed in a second, continuously
+const REACH = { mouse: 6, touch: 18 }
+
+export class Chart {
+  private readonly groundCanvas = document.createElement('canvas')
+  private readonly overCanvas = document.createElement('canvas')
+  private readonly tiles: Tiles
+  private readonly labels = new Labels(style)
+  private readonly hand: Hand
+  private readonly layers: Layer[] = []
+  private readonly listeners: { [K in keyof ChartEvents]: Set<(e: ChartEvents[K]) => void> } = {
+    move: new Set(), rest: new Set(), click: new Set(), hit: new Set(), hover: new Set(),
+  }
+  private readonly sized: ResizeObserver
+  private current: Camera
+  private frame = 0
+  private motion: ((now: number) => boolean) | null = null
+  private labelsDue = true
+  private pointer: Spot | null = null
+  private paletteName = 'day'
+  private disposed = false
+  /** Pixels at the edges that something lies over; fitting keeps clear of them. */
+  padding = { left: 40, top: 40, right: 40, bottom: 40 }
+
+  constructor(
+    readonly container: HTMLElement,
+    view: View,
+  ) {
+    for (const c of [this.groundCanvas, this.overCanvas]) {
+      c.style.cssText = 'position:absolute;inset:0;width:100%;height:100%;touch-action:none'
+      c.setAttribute('aria-hidden', 'true')
+      container.append(c)
+    }
+    this.current = new Camera(this.limit(view), container.clientWidth || 1, container.clientHeight || 1)
+    this.tiles = new Tiles(() => {
+      this.labelsDue = true
+      this.invalidate()
+    })
+    this.hand = new Hand(container, {
+      grab: (at, touch) => this.grab(at, touch),
+      pan: (dx, dy) => this.pan(dx, dy),
+      zoom: (by, at) => this.zoomAt(by, at),
+      settle: (by, at) => this.settle(by, at),
+      click: (at, touch) => this.clicked(at, touch),
+      hover: (at) => this.hovered(at),
+      glide: (vx, vy) => this.glide(vx, vy),
+      stop: () => (this.motion = null),
+    })
+    this.sized = new ResizeObserver(() => this.resize())
+    this.sized.observe(container)
+    this.resize()
+    void document.fonts?.ready.then(() => {
+      this.labelsDue = true
+      this.invalidate()
+    })
+  }
+
+  dispose(): void {
+    this.disposed = true
+    cancelAnimationFrame(this.frame)
+    this.hand.dispose()
+    this.sized.disconnect()
+    this.tiles.dispose()
+    this.groundCanvas.remove()
+    this.overCanvas.remove()
+  }
+
+  on<K extends keyof ChartEvents>(name: K, f: (e: ChartEvents[K]) => void): () => void {
+    this.listeners[name].add(f)
+    return () => this.listeners[name].delete(f)
+  }
+
+  private emit<K extends keyof ChartEvents>(name: K, e: ChartEvents[K]): void {
+    for (const f of this.listeners[name]) f(e)
+  }
+
+  get camera(): Camera {
+    return this.current
+  }
+
+  get view(): View {
+    return this.current.view
+  }
+
+  /** Whether everything in view is drawn, for tests and for pictures. */
+  get complete(): boolean {
+    return !this.tiles.waiting && !this.motion && !this.labelsDue && !!this.tiles.version
+  }
+
+  /** Which version of the ground is drawn; another one replaces the tiles. */
+  setGround(version: string): void {
+    this.tiles.version = version
+    this.labelsDue = true
+    this.invalidate()
+  }
+
+  setPalette(name: 'day' | 'night'): void {
+    this.paletteName = this.tiles.palette = name
+    this.labelsDue = true
+    this.invalidate()
+  }
+
+  addLayer(layer: Layer): () => void {
+    this.layers.push(layer)
+    this.layers.sort((a, b) => a.order - b.order)
+    this.invalidate()
+    return () => {
+      this.layers.splice(this.layers.indexOf(layer), 1)
+      this.invalidate()
+    }
+  }
+
+  /** Draws anew with the next frame. */
+  invalidate(): void {
+    if (!this.frame && !this.disposed) this.frame = requestAnimationFrame((now) => this.draw(now))
+  }
+
+  private limit(v: View): View {
+    const zoom = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, v.zoom))
+    return { ...v, zoom, lat: Math.max(-84, Math.min(84, v.lat)) }
+  }
+
+  setView(v: Partial<View>): void {
+    this.current = new Camera(this.limit({ ...this.view, ...v }), this.current.width, this.current.height)
+    this.emit('move', this.view)
+    this.invalidate()
+  }
+
+  private resize(): void {
+    const width = this.container.clientWidth || 1
+    const height = this.container.clientHeight || 1
+    const ratio = devicePixelRatio || 1
+    for (const c of [this.groundCanvas, this.overCanvas]) {
+      c.width = Math.round(width * ratio)
+      c.height = Math.round(height * ratio)
+    }
+    this.current = new Camera(this.view, width, height)
+    this.labelsDue = true
+    this.emit('move', this.view)
+    this.invalidate()
+  }
+
+  pan(dx: number, dy: number): void {
+    const c = this.current
+    const centre = c.screenToWorld({ x: c.width / 2 - dx, y: c.height / 2 - dy })
+    this.setView(toLatLng({ x: centre.x, y: Math.max(0, Math.min(1, centre.y)) }))
+  }
+
+  zoomAt(by: number, at: Spot = { x: this.current.width / 2, y: this.current.height / 2 }): void {
+    const p = this.current.fromScreen(at)
+    const next = this.limit({ ...this.view, zoom: this.view.zoom + by })
+    this.setView(keepUnder(next, this.current.width, this.current.height, at, p))
+  }
+
+  /** Comes to rest on the next zoom step, after as many levels more as asked for. */
+  settle(by = 0, at: Spot = { x: this.current.width / 2, y: this.current.height / 2 }): void {
+    const from = this.view.zoom
+    const to = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Math.round((from + by) / ZOOM_STEP) * ZOOM_STEP))
+    const p = this.current.fromScreen(at)
+    this.animate(by ? 220 : 140, (f) => {
+      const next = this.limit({ ...this.view, zoom: from + (to - from) * f })
+      this.setView(keepUnder(next, this.current.width, this.current.height, at, p))
+    })
+  }
+
+  private animate(ms: number, step: (f: number) => void): void {
+    if (matchMedia('(prefers-reduced-motion: reduce)').matches) ms = 0
+    const began = performance.now()
+    this.motion = (now) => {
+      const f = ms ? Math.max(0, Math.min(1, (now - began) / ms)) : 1
+      step(f < 1 ? 1 - (1 - f) ** 3 : 1)
+      return f < 1
+    }
+    this.invalidate()
+  }
+
+  private glide(vx: number, vy: number): void {
+    if (Math.hypot(vx, vy) < 60 || matchMedia('(prefers-reduced-motion: reduce)').matches) {
+      this.settle()
+      return
+    }
+    let last = performance.now()
+    this.motion = (now) => {
+      const dt = Math.max(0, Math.min(0.05, (now - last) / 1000))
+      last = now
+      this.pan(vx * dt, vy * dt)
+      vx *= Math.exp(-FRICTION * dt)
+      vy *= Math.exp(-FRICTION * dt)
+      return Math.hypot(vx, vy) > 12
+    }
+    this.invalidate()
+  }
+
+  /** Flies to a position, rising on the way when it is far, so that one sees where one goes. */
+  flyTo(to: LatLng & { zoom?: number }): void {
+    const a = toWorld(this.view)
+    const b = toWorld(to)
+    let dx = b.x - a.x
+    dx -= Math.round(dx)
+    const dy = b.y - a.y
+    const fromZoom = this.view.zoom
+    const toZoom = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Math.round((to.zoom ?? fromZoom) / ZOOM_STEP) * ZOOM_STEP))
+    const screens = (Math.hypot(dx, dy) * TILE * 2 ** Math.min(fromZoom, toZoom)) / Math.max(200, this.current.width)
+    const rise = Math.max(0, Math.log2(Math.max(1, screens)))
+    this.animate(Math.min(1400, 260 + 220 * rise), (f) => {
+      const centre = toLatLng({ x: a.x + dx * f, y: a.y + dy * f })
+      this.setView({ ...centre, zoom: fromZoom + (toZoom - fromZoom) * f - rise * 4 * f * (1 - f) * 0.9 })
+    })
+  }
+
+  /** The view that shows all of some positions, clear of the padding. */
+  fitView(points: LatLng[], most = 17): View | null {
+    if (!points.length) return null
+    const first = toWorld(points[0]!)
+    let [west, east, north, south] = [0, 0, first.y, first.y]
+    for (const p of points) {
+      const w = toWorld(p)
+      let dx = w.x - first.x
+      dx -= Math.round(dx)
+      west = Math.min(west, dx)
+      east = Math.max(east, dx)
+      north = Math.min(north, w.y)
+      south = Math.max(south, w.y)
+    }
+    const pad = this.padding
+    const width = Math.max(60, this.current.width - pad.left - pad.right)
+    const height = Math.max(60, this.current.height - pad.top - pad.bottom)
+    const zoom = Math.min(most, Math.log2(width / TILE / Math.max(1e-9, east - west)), Math.log2(height / TILE / Math.max(1e-9, south - north)))
+    const step = Math.max(MIN_ZOOM, Math.floor(zoom / ZOOM_STEP) * ZOOM_STEP)
+    const size = TILE * 2 ** step
+    const middle = {
+      x: first.x + (west + east) / 2 + (pad.right - pad.left) / 2 / size,
+      y: (north + south) / 2 + (pad.bottom - pad.top) / 2 / size,
+    }
+    return { ...toLatLng(middle), zoom: step, rotation: this.view.rotation }
+  }
+
+  fit(points: LatLng[], most?: number): void {
+    const v = this.fitView(points, most)
+    if (v) this.flyTo(v)
+  }
+
+  private hitAt(at: Spot, touch: boolean): Hit | null {
+    let best: Hit | null = null
+    for (const layer of [...this.layers].reverse()) {
+      const h = layer.hit?.(at, this.current, touch ? REACH.touch : REACH.mouse)
+      if (h && (!best || h.distance < best.distance)) best = { ...h, layer }
+    }
+    return best
+  }
+
+  private grab(at: Spot, touch: boolean): { move(at: Spot): void; end(): void } | null {
+    const drag = this.hitAt(at, touch)?.drag
+    return drag ? { move: (p) => drag.move(this.current.fromScreen(p), p), end: () => drag.end() } : null
+  }
+
+  private clicked(at: Spot, touch: boolean): void {
+    const h = this.hitAt(at, touch)
+    if (h) this.emit('hit', h)
+    else this.emit('click', { at, position: this.current.fromScreen(at) })
+  }
+
+  private hovered(at: Spot | null): void {
+    this.pointer = at
+    const h = at && this.hitAt(at, false)
+    this.container.style.cursor = h ? (h.drag ? 'grab' : 'pointer') : 'crosshair'
+    this.emit('hover', at && this.current.fromScreen(at))
+  }
+
+  private draw(now: number): void {
+    this.frame = 0
+    const wasMoving = !!this.motion
+    if (this.motion && !this.motion(now)) this.motion = null
+    const ratio = devicePixelRatio || 1
+    const palette = style.palettes[this.paletteName]!
+    const camera = this.current
+    const ctx = this.groundCanvas.getContext('2d', { alpha: false })!
+    ctx.setTransform(1, 0, 0, 1, 0, 0)
+    ctx.fillStyle = palette.sea!
+    ctx.fillRect(0, 0, this.groundCanvas.width, this.groundCanvas.height)
+    const covered = this.tiles.cover(camera, ratio)
+    for (const { tile, column } of covered) this.drawTile(ctx, camera, ratio, tile.z, column, tile.y, tile.bitmap!)
+
+    const over = this.overCanvas.getContext('2d')!
+    over.setTransform(ratio, 0, 0, ratio, 0, 0)
+    over.clearRect(0, 0, camera.width, camera.height)
+    if (this.labelsDue || this.labels.isStale(camera)) {
+      const all: Lettering[] = []
+      const zoom = Math.floor(Math.round(camera.view.zoom / ZOOM_STEP) * ZOOM_STEP)
+      for (const { tile } of covered) if (tile.z === zoom) all.push(...tile.lettering)
+      this.labels.layout(over, camera, all)
+      this.labelsDue = false
+    }
+    this.labels.draw(over, camera, palette)
+    for (const layer of this.layers) layer.draw(over, camera, palette)
+    if (this.motion) this.invalidate()
+    else if (wasMoving) {
+      this.labelsDue = true
+      this.emit('rest', this.view)
+      if (this.pointer) this.hovered(this.pointer)
+      this.invalidate()
+    }
+  }
+
+  private drawTile(ctx: CanvasRenderingContext2D, camera: Camera, ratio: number, z: number, column: number, y: number, bitmap: ImageBitmap): void {
+    const n = 2 ** z
+    const side = camera.size / n
+    const dx = (column / n - camera.centre.x) * camera.size
+    const dy = (y / n - camera.centre.y) * camera.size
+    ctx.setTransform(ratio, 0, 0, ratio, (camera.width / 2) * ratio, (camera.height / 2) * ratio)
+    if (camera.view.rotation) ctx.rotate((-camera.view.rotation * Math.PI) / 180)
+    else {
+      // Whole device pixels, so that bitmaps meet without a seam and stay crisp.
+      const ox = (camera.width / 2) * ratio
+      const oy = (camera.height / 2) * ratio
+      const left = Math.round(dx * ratio + ox)
+      const top = Math.round(dy * ratio + oy)
+      const right = Math.round((dx + side) * ratio + ox)
+      const bottom = Math.round((dy + side) * ratio + oy)
+      ctx.setTransform(1, 0, 0, 1, 0, 0)
+      ctx.drawImage(bitmap, left, top, right - left, bottom - top)
+      return
+    }
+    ctx.drawImage(bitmap, dx, dy, side + 0.5, side + 0.5)
+  }
+}
+

@@ -1,0 +1,146 @@
+// The tiles at hand: asks workers for the ones in view and keeps the bitmaps.
+
+import { TILE, type Camera } from './camera'
+import TileWorker from './worker?worker'
+import type { Lettering, TileAnswer, TileRequest } from './worker'
+
+export interface Tile {
+  z: number
+  x: number
+  y: number
+  bitmap?: ImageBitmap
+  lettering: Lettering[]
+  failed: boolean
+  used: number
+}
+
+const MAX_TILE_ZOOM = 19
+const MOST_KEPT = 160
+const RETRY_MS = 2000
+
+/** Zooms at which bitmaps are drawn lie a quarter apart; the view comes to rest on one of them. */
+export const ZOOM_STEP = 0.25
+
+export class Tiles {
+  private tiles = new Map<string, Tile>()
+  private workers: Worker[]
+  private clock = 0
+  version = ''
+  palette = 'day'
+
+  constructor(private changed: () => void) {
+    this.workers = Array.from({ length: Math.max(1, Math.min(3, (navigator.hardwareConcurrency || 2) - 1)) }, () => new TileWorker())
+    for (const w of this.workers) w.onmessage = (e: MessageEvent<TileAnswer>) => this.take(e.data)
+  }
+
+  dispose(): void {
+    for (const w of this.workers) w.terminate()
+    for (const t of this.tiles.values()) t.bitmap?.close()
+  }
+
+  private take(answer: TileAnswer): void {
+    const tile = this.tiles.get(answer.key)
+    if (!tile) {
+      answer.bitmap?.close()
+      return
+    }
+    tile.failed = !!answer.error
+    tile.bitmap = answer.bitmap
+    tile.lettering = answer.lettering ?? []
+    if (answer.error) setTimeout(() => this.tiles.delete(answer.key) && this.changed(), RETRY_MS)
+    this.changed()
+  }
+
+  /** The tiles that cover the view, each with its bitmap or what can stand in for it meanwhile. */
+  cover(camera: Camera, ratio: number): { tile: Tile; column: number }[] {
+    if (!this.version) return []
+    this.clock++
+    const step = Math.round(camera.view.zoom / ZOOM_STEP) * ZOOM_STEP
+    const z = Math.max(0, Math.min(MAX_TILE_ZOOM, Math.floor(step)))
+    const out: { tile: Tile; column: number }[] = []
+    const standIns = new Map<string, { tile: Tile; column: number }>()
+    for (const { column, y } of this.inView(camera, z)) {
+      const x = ((column % 2 ** z) + 2 ** z) % 2 ** z
+      const tile = this.ask(z, x, y, step, ratio)
+      if (tile.bitmap) out.push({ tile, column })
+      else for (const s of this.standIns(z, column, y)) standIns.set(`${s.tile.z}/${s.column}/${s.tile.y}`, s)
+    }
+    this.evict()
+    return [...[...standIns.values()].sort((a, b) => a.tile.z - b.tile.z), ...out]
+  }
+
+  /** Whether every tile in view is there. */
+  get waiting(): boolean {
+    for (const t of this.tiles.values()) if (t.used === this.clock && !t.bitmap && !t.failed) return true
+    return false
+  }
+
+  private *inView(camera: Camera, z: number): Generator<{ column: number; y: number }> {
+    const n = 2 ** z
+    const corners = [
+      [0, 0],
+      [camera.width, 0],
+      [0, camera.height],
+      [camera.width, camera.height],
+    ].map(([x, y]) => camera.screenToWorld({ x: x!, y: y! }))
+    const xs = corners.map((c) => c.x * n)
+    const ys = corners.map((c) => c.y * n)
+    const found: { column: number; y: number; far: number }[] = []
+    for (let y = Math.max(0, Math.floor(Math.min(...ys))); y <= Math.min(n - 1, Math.floor(Math.max(...ys))); y++)
+      for (let column = Math.floor(Math.min(...xs)); column <= Math.floor(Math.max(...xs)); column++)
+        found.push({ column, y, far: Math.hypot(column + 0.5 - camera.centre.x * n, y + 0.5 - camera.centre.y * n) })
+    yield* found.sort((a, b) => a.far - b.far)
+  }
+
+  private key(z: number, x: number, y: number, step: number, ratio: number): string {
+    return `${this.version}/${this.palette}/${z}/${x}/${y}/${step}/${ratio}`
+  }
+
+  private ask(z: number, x: number, y: number, step: number, ratio: number): Tile {
+    const key = this.key(z, x, y, step, ratio)
+    let tile = this.tiles.get(key)
+    if (!tile) {
+      tile = { z, x, y, lettering: [], failed: false, used: 0 }
+      this.tiles.set(key, tile)
+      const request: TileRequest = {
+        key, z, x, y, zoom: step, ratio, palette: this.palette,
+        url: `/v1/tiles/${this.version}/${z}/${x}/${y}`,
+        size: Math.round(TILE * ratio * 2 ** (step - z)),
+      }
+      this.workers[(x + 3 * y + z) % this.workers.length]!.postMessage(request)
+    }
+    tile.used = this.clock
+    return tile
+  }
+
+  /** Bitmaps of other zooms over the same ground. */
+  private standIns(z: number, column: number, y: number): { tile: Tile; column: number }[] {
+    const out: { tile: Tile; column: number }[] = []
+    for (const [key, t] of this.tiles) {
+      if (!t.bitmap || !key.startsWith(`${this.version}/${this.palette}/`)) continue
+      const up = z - t.z
+      if (up < -2) continue
+      const n = 2 ** t.z
+      const wantColumn = up >= 0 ? Math.floor(column / 2 ** up) : null
+      if (wantColumn !== null) {
+        if (t.y === Math.floor(y / 2 ** up) && t.x === ((wantColumn % n) + n) % n) {
+          t.used = this.clock
+          out.push({ tile: t, column: wantColumn })
+        }
+      } else if (Math.floor(t.y / 2 ** -up) === y && Math.floor(t.x / 2 ** -up) === ((column % 2 ** z) + 2 ** z) % 2 ** z) {
+        t.used = this.clock
+        out.push({ tile: t, column: t.x + Math.floor(column / 2 ** z) * n })
+      }
+    }
+    return out
+  }
+
+  private evict(): void {
+    if (this.tiles.size <= MOST_KEPT) return
+    const old = [...this.tiles].filter(([, t]) => t.used < this.clock).sort((a, b) => a[1].used - b[1].used)
+    for (const [key, t] of old.slice(0, this.tiles.size - MOST_KEPT)) {
+      t.bitmap?.close()
+      this.tiles.delete(key)
+    }
+  }
+}

@@ -1,0 +1,109 @@
+// What is on the desk: where one stands, what is selected, where one goes. All of it is in the URL, so that any view can
+// be linked to and reloaded.
+
+import { reactive, watch } from 'vue'
+import type { LocationQuery, Router } from 'vue-router'
+import type { LatLng, View } from '../chart/camera'
+import { position, readPosition, round7 } from './format'
+
+export type Bench = 'around' | 'journey'
+export type Mode = 'foot' | 'bicycle' | 'car'
+export const MODES: Mode[] = ['foot', 'bicycle', 'car']
+
+/** A position with what it is called, where that is known. */
+export interface Named extends LatLng {
+  name?: string
+  accuracyM?: number
+}
+
+export interface Desk {
+  bench: Bench
+  view: View | null
+  standpoint: Named | null
+  beyondM: number
+  withinM: number
+  spot: Named | null
+  /** The id of the selected place. */
+  place: string | null
+  destination: Named | null
+  by: Mode
+}
+
+export const DEFAULT_WITHIN_M = 1500
+
+export const desk = reactive<Desk>({
+  bench: 'around',
+  view: null,
+  standpoint: null,
+  beyondM: 0,
+  withinM: DEFAULT_WITHIN_M,
+  spot: null,
+  place: null,
+  destination: null,
+  by: 'foot',
+})
+
+function named(at: unknown, name: unknown): Named | null {
+  const p = readPosition(at)
+  return p && (typeof name === 'string' && name ? { ...p, name } : p)
+}
+
+function read(bench: unknown, q: LocationQuery): void {
+  desk.bench = bench === 'journey' ? 'journey' : 'around'
+  const v = typeof q.v === 'string' ? /^(.+),(\d+(?:\.\d+)?)(?:,(-?\d+(?:\.\d+)?))?$/.exec(q.v) : null
+  const centre = v && readPosition(v[1])
+  if (centre) desk.view = { ...centre, zoom: Number(v![2]), rotation: Number(v![3] ?? 0) }
+  desk.standpoint = named(q.from, q.fromName)
+  const ring = typeof q.ring === 'string' ? /^(\d+)-(\d+)$/.exec(q.ring) : null
+  if (ring && Number(ring[2]) > Number(ring[1])) [desk.beyondM, desk.withinM] = [Number(ring[1]), Math.min(2e7, Number(ring[2]))]
+  desk.spot = named(q.spot, q.spotName)
+  desk.place = typeof q.place === 'string' ? q.place : null
+  desk.destination = named(q.to, q.toName)
+  if (MODES.includes(q.by as Mode)) desk.by = q.by as Mode
+}
+
+function write(): { path: string; query: Record<string, string> } {
+  const query: Record<string, string> = {}
+  const put = (key: string, value: string | number | null | undefined | false) => {
+    if (value) query[key] = String(value)
+  }
+  if (desk.view) {
+    const v = desk.view
+    put('v', `${v.lat.toFixed(5)},${round7(v.lng).toFixed(5)},${Number(v.zoom.toFixed(2))}${v.rotation ? `,${v.rotation.toFixed(0)}` : ''}`)
+  }
+  put('from', desk.standpoint && position(desk.standpoint))
+  put('fromName', desk.standpoint?.name)
+  put('ring', (desk.beyondM > 0 || desk.withinM !== DEFAULT_WITHIN_M) && `${Math.round(desk.beyondM)}-${Math.round(desk.withinM)}`)
+  put('spot', desk.spot && position(desk.spot))
+  put('spotName', desk.spot?.name)
+  put('place', desk.place)
+  put('to', desk.destination && position(desk.destination))
+  put('toName', desk.destination?.name)
+  put('by', desk.destination && desk.by)
+  return { path: `/${desk.bench}`, query }
+}
+
+/** Ties the desk to the URL; call once, when the router is ready. */
+export function followUrl(router: Router): void {
+  read(router.currentRoute.value.name, router.currentRoute.value.query)
+  let own = ''
+  let timer = 0
+  watch(
+    () => [write(), desk.bench] as const,
+    ([to, bench], [, before]) => {
+      clearTimeout(timer)
+      // Another bench is a step that Back undoes; everything else replaces the entry, a little later so that a drag is one.
+      const go = () => {
+        own = router.resolve(to).fullPath
+        if (own === router.currentRoute.value.fullPath) return
+        void (bench === before ? router.replace(to) : router.push(to))
+      }
+      if (bench === before) timer = window.setTimeout(go, 150)
+      else go()
+    },
+    { deep: true },
+  )
+  watch(router.currentRoute, (r) => {
+    if (r.fullPath !== own && router.resolve(write()).fullPath !== r.fullPath) read(r.name, r.query)
+  })
+}

@@ -1,0 +1,46 @@
+// How numbers are written on the page.
+
+import type { LatLng } from '../chart/camera'
+
+export function metres(m: number): string {
+  if (m < 1000) return `${Math.round(m)} m`
+  if (m < 10_000) return `${(m / 1000).toFixed(2)} km`
+  if (m < 100_000) return `${(m / 1000).toFixed(1)} km`
+  return `${Math.round(m / 1000)} km`
+}
+
+export function seconds(s: number): string {
+  const minutes = Math.round(s / 60)
+  if (minutes < 1) return 'under 1 min'
+  if (minutes < 60) return `${minutes} min`
+  return `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, '0')} min`
+}
+
+/** A bearing in whole degrees with the point of the compass; unknown is not north. */
+export function bearing(degrees: number | null | undefined): string {
+  if (degrees === null || degrees === undefined) return '—'
+  const points = ['N', 'NE', 'E', 'SE', 'S', 'SW', 'W', 'NW']
+  return `${String(Math.round(degrees) % 360).padStart(3, '0')}° ${points[Math.round(degrees / 45) % 8]}`
+}
+
+/** A position as it is kept: up to 7 decimals, about a centimetre. */
+export function position(p: LatLng): string {
+  return `${round7(p.lat)},${round7(p.lng)}`
+}
+
+/** A position to read: 5 decimals, about a metre. */
+export function shortPosition(p: LatLng): string {
+  return `${p.lat.toFixed(5)}, ${p.lng.toFixed(5)}`
+}
+
+export function round7(v: number): number {
+  return Math.round(v * 1e7) / 1e7
+}
+
+/** Reads "lat,lng" from a link; null for what is none. */
+export function readPosition(text: unknown): LatLng | null {
+  const m = typeof text === 'string' && /^(-?\d{1,2}(?:\.\d+)?),(-?\d{1,3}(?:\.\d+)?)$/.exec(text)
+  if (!m) return null
+  const p = { lat: Number(m[1]), lng: Number(m[2]) }
+  return Math.abs(p.lat) <= 90 && Math.abs(p.lng) <= 180 ? p : null
+}

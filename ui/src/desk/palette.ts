@@ -1,0 +1,20 @@
+// Day and night, from the same palettes that the ground is drawn with.
+
+import ground from '@style/ground.json'
+import { usePreferredDark, useStorage } from '@vueuse/core'
+import { computed, watchEffect } from 'vue'
+
+const preferred = usePreferredDark()
+const chosen = useStorage<'day' | 'night' | ''>('viandante-palette', '')
+
+export const palette = computed<'day' | 'night'>(() => chosen.value || (preferred.value ? 'night' : 'day'))
+
+export function togglePalette(): void {
+  chosen.value = palette.value === 'day' ? 'night' : 'day'
+}
+
+watchEffect(() => {
+  const root = document.documentElement
+  for (const [name, colour] of Object.entries(ground.palettes[palette.value])) root.style.setProperty(`--${name}`, colour)
+  root.style.colorScheme = palette.value === 'day' ? 'light' : 'dark'
+})

@@ -1,0 +1,227 @@
+// The stored places: read once, kept current by the stream of changes, changed with undo.
+
+import { useEventSource } from '@vueuse/core'
+import { v7 as uuidv7 } from 'uuid'
+import { computed, reactive, ref, watch } from 'vue'
+import { Refusal, api, unwrap, type Category, type Collection, type Feature } from '../api/client'
+import type { LatLng } from '../chart/camera'
+import { round7 } from './format'
+import { say } from './notice'
+
+export interface Place {
+  id: string
+  collection: string
+  name: string
+  category: string
+  at: LatLng | null
+  version: number
+  feature: Feature
+}
+
+export const places = reactive(new Map<string, Place>())
+export const categories = ref<Category[]>([])
+export const collections = ref<Collection[]>([])
+export const loaded = ref(false)
+/** Goes up with every change, for whoever asks the server anew. */
+export const generation = ref(0)
+
+export const categoryById = computed(() => new Map(categories.value.map((c) => [c.id, c])))
+
+export function positionOf(f: Feature): LatLng | null {
+  if (f.geometry?.type !== 'Point') return null
+  const [lng, lat] = f.geometry.coordinates as number[]
+  return { lat: lat!, lng: lng! }
+}
+
+function toPlace(collection: string, f: Feature): Place {
+  const p = f.properties
+  return { id: f.id!, collection, name: p.name ?? '', category: p.category ?? '', at: positionOf(f), version: p.version ?? 0, feature: f }
+}
+
+const PAGE = 10_000
+
+export async function loadPlaces(): Promise<void> {
+  collections.value = (await unwrap(api.GET('/v1/collections'))).collections
+  categories.value = (await unwrap(api.GET('/v1/categories'))).categories
+  places.clear()
+  for (const c of collections.value) {
+    let cursor: string | undefined
+    do {
+      const page = await unwrap(api.GET('/ogc/collections/{collection}/items', { params: { path: { collection: c.id }, query: { limit: PAGE, cursor } } }))
+      for (const f of page.features) places.set(f.id!, toPlace(c.id, f))
+      const next = page.links?.find((l) => l.rel === 'next')
+      cursor = next ? (new URL(next.href).searchParams.get('cursor') ?? undefined) : undefined
+    } while (cursor)
+  }
+  loaded.value = true
+  generation.value++
+}
+
+interface Changed {
+  no: number
+  topic: string
+  collection: string
+  id: string
+  feature: Feature | null
+}
+
+/** Follows the changes that others make. Call inside a component, after signing in. */
+export function followChanges(): void {
+  const { data, status } = useEventSource('/v1/changes', ['features', 'collections', 'categories'] as const, {
+    autoReconnect: { delay: 1000 },
+  })
+  watch(data, (text) => {
+    if (!text) return
+    const change = JSON.parse(text) as Changed
+    if (change.topic !== 'features') return
+    const known = places.get(change.id)
+    if (!change.feature) places.delete(change.id)
+    else if (!known || known.version < (change.feature.properties.version ?? 0)) places.set(change.id, toPlace(change.collection, change.feature))
+    else return
+    generation.value++
+  }, { flush: 'sync' })
+  // A stream that was away may have missed something: read everything anew.
+  let away = false
+  watch(status, (s) => {
+    if (s === 'CLOSED') away = true
+    if (s === 'OPEN' && away) {
+      away = false
+      void loadPlaces().catch(() => (away = true))
+    }
+  })
+}
+
+/** What a form gives. */
+export interface Draft {
+  name: string
+  category: string
+  description: string
+  at: LatLng | null
+  accuracyM?: number | null
+  source?: string
+}
+
+/** The feature that a draft makes of what was there, keeping attributes that the form does not show. */
+export function toFeature(draft: Draft, before?: Feature): Feature {
+  const properties: Record<string, unknown> = { ...before?.properties, name: draft.name.trim(), category: draft.category, description: draft.description }
+  if (!draft.description) delete properties.description
+  if (!draft.category) delete properties.category
+  if (draft.accuracyM !== undefined) properties.accuracy_m = draft.accuracyM
+  if (draft.source) properties.source = draft.source
+  for (const computed of ['distance_m', 'bearing_deg', 'collection']) delete properties[computed]
+  const geometry = draft.at && { type: 'Point' as const, coordinates: [round7(draft.at.lng), round7(draft.at.lat)] }
+  return { type: 'Feature', geometry, properties }
+}
+
+const path = (collection: string, id: string) => ({ collection, id })
+
+async function put(collection: string, id: string, feature: Feature, match: string | null): Promise<Place> {
+  const headers = match ? { 'If-Match': match } : { 'If-None-Match': '*' }
+  const got = await unwrap(
+    api.PUT('/ogc/collections/{collection}/items/{id}', { params: { path: path(collection, id), header: headers }, body: feature }),
+  )
+  const place = toPlace(collection, got)
+  places.set(id, place)
+  generation.value++
+  return place
+}
+
+async function remove(place: Place): Promise<void> {
+  await unwrap(
+    api.DELETE('/ogc/collections/{collection}/items/{id}', {
+      params: { path: path(place.collection, place.id), header: { 'If-Match': `"${place.version}"` } },
+    }),
+  )
+  places.delete(place.id)
+  generation.value++
+}
+
+/** A change that can be taken back. Both ways work on whatever version is there then, and fail when it is gone. */
+interface Step {
+  what: string
+  undo(): Promise<unknown>
+  redo(): Promise<unknown>
+}
+
+const done = reactive<Step[]>([])
+const undone = reactive<Step[]>([])
+export const canUndo = computed(() => done.length > 0)
+export const canRedo = computed(() => undone.length > 0)
+
+function record(step: Step): void {
+  done.push(step)
+  undone.length = 0
+  say(step.what, { undoable: true })
+}
+
+function current(id: string): Place {
+  const p = places.get(id)
+  if (!p) throw new Error('Somebody else has deleted this place meanwhile.')
+  return p
+}
+
+/** Where a first place goes when there is no collection yet. */
+async function home(): Promise<string> {
+  if (!collections.value.length) {
+    const made = await unwrap(api.PUT('/v1/collections/{collection}', { params: { path: { collection: 'places' } }, body: { title: 'Places' } }))
+    collections.value = [made]
+  }
+  return collections.value[0]!.id
+}
+
+export async function createPlace(draft: Draft): Promise<Place> {
+  const collection = await home()
+  const id = uuidv7()
+  const feature = toFeature(draft)
+  const create = () => retried(() => put(collection, id, feature, null))
+  const place = await create()
+  record({ what: `Kept “${place.name}”`, undo: () => remove(current(id)), redo: create })
+  return place
+}
+
+export async function changePlace(before: Place, draft: Draft): Promise<Place> {
+  const feature = toFeature(draft, before.feature)
+  const place = await retried(() => put(before.collection, before.id, feature, `"${before.version}"`))
+  record({
+    what: `Changed “${place.name}”`,
+    undo: () => put(before.collection, before.id, before.feature, `"${current(before.id).version}"`),
+    redo: () => put(before.collection, before.id, feature, `"${current(before.id).version}"`),
+  })
+  return place
+}
+
+export async function deletePlace(place: Place): Promise<void> {
+  await retried(() => remove(current(place.id)))
+  record({
+    what: `Deleted “${place.name}”`,
+    undo: () => put(place.collection, place.id, place.feature, null),
+    redo: () => remove(current(place.id)),
+  })
+}
+
+/** Tries again once after an unknown outcome; ids are ours, so nothing is doubled. */
+async function retried<T>(act: () => Promise<T>): Promise<T> {
+  try {
+    return await act()
+  } catch (e) {
+    if (!(e instanceof Refusal) || e.status !== 0) throw e
+    await new Promise((r) => setTimeout(r, 1500))
+    return act()
+  }
+}
+
+async function shift(from: Step[], to: Step[], way: 'undo' | 'redo', word: string): Promise<void> {
+  const step = from.pop()
+  if (!step) return
+  try {
+    await step[way]()
+    to.push(step)
+    say(`${word}: ${step.what}`)
+  } catch (e) {
+    from.push(step)
+    throw e
+  }
+}
+
+export const undo = () => shift(done, undone, 'undo', 'Taken back')
+export const redo = () => shift(undone, done, 'redo', 'Done again')

@@ -1,0 +1,100 @@
+<script setup lang="ts">
+// The range card: from one standpoint, every place of the ring with its distance and bearing.
+import { computed, ref, watch } from 'vue'
+import type { Feature } from '../api/client'
+import { lookAt, select, standHere } from '../desk/acts'
+import { desk } from '../desk/desk'
+import { bearing, metres, shortPosition } from '../desk/format'
+import { categoryById } from '../desk/places'
+import GlyphMark from './GlyphMark.vue'
+
+const props = defineProps<{ features: Feature[]; truncated: boolean; error: Error | null; demo: { lat: number; lng: number } | null }>()
+const list = ref<HTMLElement>()
+const total = computed(() => props.features.length)
+
+function setRing(edge: 'beyond' | 'within', text: string): void {
+  const v = Number(text.replace(',', '.'))
+  if (!Number.isFinite(v) || v < 0) return
+  if (edge === 'within' && v * 1000 > desk.beyondM) desk.withinM = Math.min(2e7, Math.round(v * 1000))
+  if (edge === 'beyond' && v * 1000 < desk.withinM) desk.beyondM = Math.round(v * 1000)
+}
+
+function onKey(e: KeyboardEvent, i: number): void {
+  const step = { ArrowDown: 1, ArrowUp: -1 }[e.key]
+  if (step) {
+    e.preventDefault()
+    ;(list.value?.querySelectorAll('button')[i + step] as HTMLElement | undefined)?.focus()
+  }
+}
+
+watch(
+  () => desk.place,
+  (id) => id && list.value?.querySelector(`[data-id="${id}"]`)?.scrollIntoView({ block: 'nearest' }),
+)
+
+function standInSquare(): void {
+  desk.standpoint = { ...props.demo!, name: "the town's square" }
+  lookAt(props.demo!, 14)
+}
+</script>
+
+<template>
+  <section class="flex min-h-0 flex-1 flex-col" aria-labelledby="around-title">
+    <header class="px-4 pt-3">
+      <h1 id="around-title" class="font-serif text-xl font-bold">Around</h1>
+      <template v-if="desk.standpoint">
+        <p class="mt-0.5 flex items-baseline gap-2">
+          <svg class="text-madder size-4 shrink-0 self-center" viewBox="0 0 16 16" fill="none" stroke="currentColor" stroke-width="1.5" aria-hidden="true">
+            <circle cx="8" cy="8" r="4.500" />
+            <path d="M8 0v6M8 10v6M0 8h6M10 8h6" />
+          </svg>
+          <span class="min-w-0 flex-1 truncate" data-test="standpoint">{{ desk.standpoint.name ?? shortPosition(desk.standpoint) }}</span>
+          <button class="act" @click="lookAt(desk.standpoint)">Look <span class="key">h</span></button>
+        </p>
+        <p class="mt-1 mb-2 flex flex-wrap items-baseline gap-x-1.5">
+          from
+          <input class="field w-16! text-right" :value="(desk.beyondM / 1000).toFixed(2)" inputmode="decimal" aria-label="Least distance in kilometres" data-test="beyond" @change="setRing('beyond', ($event.target as HTMLInputElement).value)" />
+          to
+          <input class="field w-16! text-right" :value="(desk.withinM / 1000).toFixed(2)" inputmode="decimal" aria-label="Greatest distance in kilometres" data-test="within" @change="setRing('within', ($event.target as HTMLInputElement).value)" />
+          km
+          <span class="caption ml-auto" aria-live="polite" data-test="count">{{ total }}{{ truncated ? ' and more' : '' }} {{ total === 1 ? 'place' : 'places' }}</span>
+        </p>
+      </template>
+    </header>
+
+    <div v-if="!desk.standpoint" class="m-4 border-l-2 border-madder pl-3" data-test="no-standpoint">
+      <p class="font-serif text-lg">No standpoint yet.</p>
+      <p class="mt-1">Distances and bearings are taken from where you stand. Choose it:</p>
+      <div class="mt-2 flex flex-wrap gap-1.5">
+        <button class="act" @click="standHere">Where I am</button>
+        <button v-if="demo" class="act" data-test="demo-standpoint" @click="standInSquare">The town's square</button>
+      </div>
+      <p class="caption mt-2">Or click any spot on the map and choose <em>stand here</em>; an address or a place will do as well.</p>
+    </div>
+    <p v-else-if="error" class="m-4 border-l-2 border-madder pl-3">{{ error.message }}</p>
+    <div v-else-if="!total" class="m-4 border-l-2 border-ochre pl-3">
+      <p>Nothing lies between {{ metres(desk.beyondM) }} and {{ metres(desk.withinM) }} from here.</p>
+      <p class="caption mt-1">Pull the ring's edge on the map, or write another distance above. To keep a place, click a spot on the map.</p>
+    </div>
+    <ol v-else ref="list" class="ruled border-rule min-h-0 flex-1 overflow-y-auto border-t" data-test="nearby">
+      <li v-for="(f, i) in features" :key="f.id">
+        <button
+          class="hover:bg-ink/6 flex w-full items-center gap-2 px-4 py-1 text-left"
+          :class="desk.place === f.id ? 'bg-ink/10' : ''"
+          :aria-current="desk.place === f.id"
+          :data-id="f.id"
+          @click="select(f.id!, true)"
+          @keydown="onKey($event, i)"
+        >
+          <GlyphMark :category="categoryById.get(f.properties.category ?? '')" />
+          <span class="min-w-0 flex-1 truncate">{{ f.properties.name || 'without a name' }}</span>
+          <svg v-if="f.properties.bearing_deg != null" class="text-madder size-4 shrink-0" viewBox="0 0 16 16" aria-hidden="true" :style="{ transform: `rotate(${f.properties.bearing_deg}deg)` }">
+            <path d="M8 1v14M8 1 4.800 6M8 1l3.200 5" fill="none" stroke="currentColor" stroke-width="1.500" stroke-linecap="round" />
+          </svg>
+          <span class="w-14 shrink-0 text-right text-slate">{{ bearing(f.properties.bearing_deg) }}</span>
+          <span class="w-[4.3rem] shrink-0 text-right font-medium">{{ metres(f.properties.distance_m ?? 0) }}</span>
+        </button>
+      </li>
+    </ol>
+  </section>
+</template>

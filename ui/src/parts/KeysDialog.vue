@@ -1,0 +1,32 @@
+<script setup lang="ts">
+// Every action has a key; this lists them.
+import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
+
+const open = defineModel<boolean>({ required: true })
+const groups: [string, [string, string][]][] = [
+  ['Anywhere', [['/', 'write into the line at the top'], ['a · j', 'the benches Around and Journey'], ['w', 'unfold the wire'], ['n', 'day and night'], ['u or Ctrl Z', 'take back'], ['Shift U or Ctrl Shift Z', 'do again'], ['Esc', 'close what is open'], ['?', 'this list']]],
+  ['On the map', [['arrows', 'move, faster with Shift'], ['+ −', 'zoom'], ['Enter', 'select the spot in the middle'], ['m', 'go to the map'], ['h', 'look at the standpoint'], ['f', 'fit what is shown']]],
+  ['A spot or a place', [['k', 'keep the spot'], ['s', 'stand here'], ['g', 'go here'], ['c', 'copy lat,lng'], ['l', 'look at it'], ['e', 'edit the place'], ['Del', 'delete the place']]],
+  ['Journey', [['1 2 3', 'on foot, by bicycle, by car'], ['r', 'turn round']]],
+]
+</script>
+
+<template>
+  <Dialog :open="open" class="relative z-50" @close="open = false">
+    <div class="bg-ink/40 fixed inset-0" aria-hidden="true" />
+    <div class="fixed inset-0 flex items-center justify-center overflow-y-auto p-4">
+      <DialogPanel class="border-ink bg-paper text-ink max-h-full w-full max-w-2xl overflow-y-auto border p-5" data-test="keys">
+        <DialogTitle class="font-serif text-xl font-bold">Keys</DialogTitle>
+        <div class="mt-2 grid gap-x-8 gap-y-3 sm:grid-cols-2">
+          <section v-for="[title, keys] in groups" :key="title">
+            <h3 class="font-serif italic">{{ title }}</h3>
+            <dl class="grid grid-cols-[8.5rem_1fr] gap-x-2">
+              <template v-for="[key, what] in keys" :key="key"><dt class="font-medium">{{ key }}</dt><dd>{{ what }}</dd></template>
+            </dl>
+          </section>
+        </div>
+        <button class="act mt-3" @click="open = false">Close <span class="key">Esc</span></button>
+      </DialogPanel>
+    </div>
+  </Dialog>
+</template>

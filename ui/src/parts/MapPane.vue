@@ -1,0 +1,165 @@
+<script setup lang="ts">
+// The map with what the benches lay over it, and the label of the selected spot.
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch, watchEffect } from 'vue'
+import { Chart } from '../chart/chart'
+import type { LatLng } from '../chart/camera'
+import { chart as shared, lookAt, select } from '../desk/acts'
+import { desk } from '../desk/desk'
+import { editing } from '../desk/editing'
+import { bearing, metres, shortPosition } from '../desk/format'
+import { palette } from '../desk/palette'
+import { categoryById, places } from '../desk/places'
+import { useMeasure, useWay } from '../desk/questions'
+import { Rose } from '../layers/rose'
+import { SpotMark } from '../layers/spotmark'
+import { Stones, type Stone } from '../layers/stones'
+import { Way } from '../layers/way'
+import SpotLabel from './SpotLabel.vue'
+
+const props = defineProps<{ ground: string; opening: [number, number, number, number] | null; inRing: Set<string>; marked: [number, number] | null }>()
+const emit = defineEmits<{ hover: [LatLng | null] }>()
+
+const container = ref<HTMLElement>()
+const label = ref<{ x: number; y: number } | null>(null)
+const chart = shallowRef<Chart>()
+const stones = new Stones((_, to) => (editing.draft.at = to))
+const rose = new Rose(
+  (edge, m) => {
+    const rounded = niceMetres(m)
+    if (edge === 'within') desk.withinM = Math.max(rounded, desk.beyondM + 10)
+    else desk.beyondM = Math.min(rounded, desk.withinM - 10)
+  },
+  () => {},
+)
+const way = new Way()
+const mark = new SpotMark()
+const { data: route } = useWay()
+
+/** Two figures are enough for a ring pulled by hand. */
+function niceMetres(m: number): number {
+  const step = m < 100 ? 5 : m < 1000 ? 10 : m < 10_000 ? 50 : m < 100_000 ? 500 : 5000
+  return Math.max(0, Math.round(m / step) * step)
+}
+
+onMounted(() => {
+  const start = desk.view ?? { lat: 0, lng: 0, zoom: 2, rotation: 0 }
+  const c = new Chart(container.value!, { ...start })
+  chart.value = shared.value = c
+  if (!desk.view && props.opening) {
+    const [west, south, east, north] = props.opening
+    const v = c.fitView([{ lat: south, lng: west }, { lat: north, lng: east }])
+    if (v) c.setView(v)
+  }
+  c.setGround(props.ground)
+  for (const l of [way, rose, stones, mark]) c.addLayer(l)
+  c.on('click', ({ position }) => {
+    if (editing.open) editing.draft.at = position
+    else {
+      desk.spot = position
+      desk.place = null
+    }
+  })
+  c.on('hit', (h) => {
+    if (h.layer === stones && !(editing.open && editing.place?.id === h.id)) select(h.id)
+  })
+  c.on('hover', (p) => emit('hover', p))
+  c.on('move', (v) => {
+    desk.view = { ...v }
+    placeLabel()
+  })
+  // For tests and for whoever works in the browser's console.
+  Object.assign(window, { viandanteChart: c })
+})
+onBeforeUnmount(() => {
+  chart.value?.dispose()
+  shared.value = null
+})
+
+function placeLabel(): void {
+  label.value = desk.spot && chart.value ? chart.value.camera.toScreen(desk.spot) : null
+}
+
+watch(() => props.ground, (v) => chart.value?.setGround(v))
+watchEffect(() => chart.value?.setPalette(palette.value))
+watchEffect(() => {
+  if (!chart.value) return
+  const glyph = (category: string) => categoryById.value.get(category)
+  const list: Stone[] = []
+  for (const p of places.values()) {
+    const inEdit = editing.open && editing.place?.id === p.id
+    const at = inEdit ? editing.draft.at : p.at
+    if (!at) continue
+    const category = glyph(inEdit ? editing.draft.category : p.category)
+    list.push({
+      id: p.id, at, name: inEdit ? editing.draft.name : p.name, glyph: category?.glyph ?? 'stone', colour: category?.colour ?? '#5B6770',
+      faint: desk.bench === 'around' && !!desk.standpoint && !props.inRing.has(p.id),
+      selected: desk.place === p.id || inEdit, editable: inEdit,
+      was: inEdit && p.at && (p.at.lat !== at.lat || p.at.lng !== at.lng) ? p.at : undefined,
+    })
+  }
+  if (editing.open && !editing.place && editing.draft.at) {
+    const category = glyph(editing.draft.category)
+    list.push({ id: 'new', at: editing.draft.at, name: editing.draft.name || 'new place', glyph: category?.glyph ?? 'stone', colour: category?.colour ?? '#5B6770', faint: false, selected: true, editable: true })
+  }
+  stones.stones = list
+  rose.standpoint = desk.standpoint
+  rose.accuracyM = desk.standpoint?.accuracyM
+  rose.beyondM = desk.beyondM
+  rose.withinM = desk.withinM
+  rose.ring = desk.bench === 'around'
+  mark.at = editing.open ? null : desk.spot
+  const shown = desk.bench === 'journey' && desk.standpoint && desk.destination ? route.value : null
+  way.line = shown ? shown.geometry.coordinates.map(([lng, lat]) => ({ lat: lat as number, lng: lng as number })) : []
+  way.from = desk.standpoint
+  way.to = shown ? desk.destination : null
+  way.marked = props.marked
+  placeLabel()
+  chart.value.invalidate()
+})
+// A new way is brought into view whole.
+watch(
+  () => (desk.bench === 'journey' ? route.value : null),
+  (r) => {
+    if (r && chart.value) chart.value.fit(r.geometry.coordinates.map(([lng, lat]) => ({ lat: lat as number, lng: lng as number })))
+  },
+)
+
+function onKey(e: KeyboardEvent): void {
+  const c = chart.value
+  if (!c || e.ctrlKey || e.metaKey || e.altKey) return
+  const far = e.shiftKey ? 320 : 90
+  const acts: Record<string, () => void> = {
+    ArrowLeft: () => c.pan(far, 0), ArrowRight: () => c.pan(-far, 0), ArrowUp: () => c.pan(0, far), ArrowDown: () => c.pan(0, -far),
+    '+': () => c.settle(1), '=': () => c.settle(1), '-': () => c.settle(-1),
+    Enter: () => {
+      desk.spot = { lat: c.view.lat, lng: c.view.lng }
+      desk.place = null
+    },
+    Home: () => desk.standpoint && lookAt(desk.standpoint),
+  }
+  const act = acts[e.key]
+  if (act) {
+    e.preventDefault()
+    act()
+  }
+}
+
+const centre = computed(() => desk.view && { lat: desk.view.lat, lng: desk.view.lng })
+const { data: fromHere } = useMeasure(computed(() => desk.standpoint), centre)
+const described = computed(() => {
+  const v = desk.view
+  if (!v) return ''
+  const selected = desk.place && places.get(desk.place)
+  return [
+    `Map, middle at ${shortPosition(v)}, zoom ${v.zoom.toFixed(2)}.`,
+    desk.standpoint && fromHere.value ? `From the standpoint ${metres(fromHere.value.distance_m)} towards ${bearing(fromHere.value.initial_bearing_deg)}.` : '',
+    selected ? `Selected: ${selected.name}.` : desk.spot ? `Spot selected at ${shortPosition(desk.spot)}.` : '',
+  ].join(' ')
+})
+</script>
+
+<template>
+  <div ref="container" class="bg-sea relative h-full w-full touch-none overflow-hidden outline-offset-[-3px] select-none" tabindex="0" role="application" :aria-label="described" data-test="map" @keydown="onKey">
+    <SpotLabel v-if="desk.spot && label && !editing.open" :spot="desk.spot" :x="label.x" :y="label.y" />
+  </div>
+</template>

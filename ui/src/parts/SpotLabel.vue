@@ -1,0 +1,56 @@
+<script setup lang="ts">
+// The label of the selected spot: what it is, and what can be done there. It stands in the margin with a line to its spot.
+import { computed, toRef } from 'vue'
+import { chart, copy, goTo, keepAt, standAt } from '../desk/acts'
+import { desk, type Named } from '../desk/desk'
+import { metres, position, shortPosition } from '../desk/format'
+import { useAddress } from '../desk/questions'
+
+const props = defineProps<{ spot: Named; x: number; y: number }>()
+const { data: address } = useAddress(toRef(props, 'spot'))
+
+const WIDTH = 262
+const box = computed(() => {
+  const c = chart.value?.camera
+  const width = c?.width ?? 800
+  const height = c?.height ?? 600
+  const right = props.x + 40 + WIDTH < width
+  const left = right ? props.x + 40 : Math.max(6, props.x - 40 - WIDTH)
+  const top = Math.max(6, Math.min(height - 132, props.y - 96))
+  return { left, top, lineX: right ? left : left + WIDTH, lineY: top + 20 }
+})
+/** What it is called: what was looked up, or the address when one is near. */
+const near = computed(() => address.value?.properties)
+const named = computed<Named>(() => ({ ...props.spot, name: props.spot.name ?? (near.value && (near.value.distance_m ?? 99) < 40 ? near.value.label : undefined) }))
+const inside = computed(() => props.x > -20 && props.y > -20 && props.x < (chart.value?.camera.width ?? 1e9) + 20 && props.y < (chart.value?.camera.height ?? 1e9) + 20)
+</script>
+
+<template>
+  <template v-if="inside">
+    <svg class="pointer-events-none absolute inset-0 h-full w-full" aria-hidden="true">
+      <line :x1="x" :y1="y" :x2="box.lineX" :y2="box.lineY" stroke="var(--paper)" stroke-width="4" />
+      <line :x1="x" :y1="y" :x2="box.lineX" :y2="box.lineY" stroke="var(--ink)" stroke-width="1.2" />
+    </svg>
+    <div
+      class="border-ink bg-paper absolute cursor-default border-t-2 border-b px-2.5 py-2 text-[15px]"
+      :style="{ left: `${box.left}px`, top: `${box.top}px`, width: `${WIDTH}px` }"
+      data-test="spot-label"
+      @pointerdown.stop
+      @wheel.stop
+    >
+      <p class="font-serif leading-tight font-medium">{{ spot.name ?? shortPosition(spot) }}</p>
+      <p class="caption mb-1.5">
+        <template v-if="spot.name">{{ shortPosition(spot) }}</template>
+        <template v-else-if="near">{{ metres(near.distance_m ?? 0) }} from {{ near.label }}</template>
+        <template v-else>no address near</template>
+      </p>
+      <div class="flex flex-wrap gap-1">
+        <button class="act" data-test="keep" @click="keepAt(named, spot.name ? 'address' : 'map')">Keep <span class="key">k</span></button>
+        <button class="act" data-test="stand" @click="standAt(named)">Stand here <span class="key">s</span></button>
+        <button class="act" data-test="go" @click="goTo(named)">Go here <span class="key">g</span></button>
+        <button class="act" data-test="copy" @click="copy(position(spot), 'lat,lng')">Copy <span class="key">c</span></button>
+        <button class="act" aria-label="Let go of the spot" @click="desk.spot = null">×</button>
+      </div>
+    </div>
+  </template>
+</template>

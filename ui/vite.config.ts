@@ -1,0 +1,12 @@
+import { fileURLToPath } from 'node:url'
+import tailwindcss from '@tailwindcss/vite'
+import vue from '@vitejs/plugin-vue'
+import { defineConfig } from 'vite'
+
+export default defineConfig({
+  plugins: [vue(), tailwindcss()],
+  resolve: { alias: { '@style': fileURLToPath(new URL('../style', import.meta.url)) } },
+  build: { outDir: 'dist/app', emptyOutDir: true, target: 'es2022', chunkSizeWarningLimit: 800 },
+  worker: { format: 'es' },
+  server: { proxy: { '/v1': 'http://127.0.0.1:8080', '/ogc': 'http://127.0.0.1:8080', '/session': 'http://127.0.0.1:8080' } },
+})

@@ -175,7 +175,7 @@ func (m *Island) layWater() {
 		sway := math.Sin(math.Pi*f) * 900 * m.bends.fractal(p, 2600, 3)
 		m.river = append(m.river, p.add(mouth.sub(from).unit().left().times(sway)))
 	}
-	m.river = append(m.river, mouth.to(from, -0.02))
+	m.river = append(m.river, mouth.to(from, -0.002))
 	var refs []int64
 	for _, p := range m.river {
 		refs = append(refs, m.node(p))
@@ -353,20 +353,48 @@ func (s *settlement) gate(towards spot) [2]int {
 	return best
 }
 
-// thoroughfare makes the way between two crossings a main street.
+// thoroughfare makes the way between two crossings a main street: short, and straight where it can be.
 func (s *settlement) thoroughfare(from, to [2]int) {
-	back := s.walk(from)
-	for k := to; k != from; {
-		before, ok := back[k]
-		if !ok {
-			return
+	type state struct{ at, before [2]int }
+	const turn = 1.6 // a corner is worth as much as so many blocks
+	near := s.neighbours()
+	cost, back := map[state]float64{{from, from}: 0}, map[state]state{}
+	var end *state
+	for open := []state{{from, from}}; len(open) > 0; {
+		best := 0
+		for i, o := range open {
+			if cost[o] < cost[open[best]] {
+				best = i
+			}
 		}
-		e := edge{before, k}
+		cur := open[best]
+		open = append(open[:best], open[best+1:]...)
+		if cur.at == to {
+			end = &cur
+			break
+		}
+		for _, k := range near[cur.at] {
+			c := cost[cur] + 1
+			if cur.before != cur.at && (k[0]-cur.at[0] != cur.at[0]-cur.before[0] || k[1]-cur.at[1] != cur.at[1]-cur.before[1]) {
+				c += turn
+			}
+			next := state{k, cur.at}
+			if old, seen := cost[next]; !seen || c < old {
+				cost[next], back[next] = c, cur
+				if !seen {
+					open = append(open, next)
+				}
+			}
+		}
+	}
+	for end != nil && end.at != from {
+		before := back[*end]
+		e := edge{before.at, end.at}
 		if s.edges[e] == nil {
-			e = edge{k, before}
+			e = edge{end.at, before.at}
 		}
 		s.edges[e].main = true
-		k = before
+		end = &before
 	}
 }
 
@@ -394,6 +422,10 @@ func (m *Island) nameStreets(s *settlement) {
 				continue
 			}
 			refs = append(refs, s.edges[e].middle, s.nodes[e.b])
+			if m.rand.Float64() < 0.045 { // a corner where the society has a post
+				a, b := s.spots[e.a], s.spots[e.b]
+				m.along = append(m.along, b.add(b.sub(a).unit().left().times(9)))
+			}
 		}
 		flush()
 	}

@@ -2,6 +2,7 @@ package demo
 
 import (
 	"fmt"
+	"math/rand/v2"
 
 	"viandante/core/geo"
 )
@@ -30,9 +31,9 @@ var placeWords = map[string][]string{
 // Places returns the society's posts, the same for the same island.
 func (m *Island) Places(count int) []Place {
 	var out []Place
-	step := max(1, len(m.along)/max(1, count))
-	for i := 0; i < len(m.along) && len(out) < count; i += step {
-		c := Categories[m.rand.IntN(len(Categories))]
+	r := rand.New(rand.NewPCG(uint64(m.bends), 0x9057)) // of its own, so that asking twice gives the same
+	for _, i := range r.Perm(len(m.along))[:min(count, len(m.along))] {
+		c := Categories[r.IntN(len(Categories))]
 		words := placeWords[c.ID]
 		p := m.along[i]
 		nearest := m.settlements[0]
@@ -42,7 +43,7 @@ func (m *Island) Places(count int) []Place {
 			}
 		}
 		out = append(out, Place{
-			Name:     streetFirst[m.rand.IntN(len(streetFirst))] + " " + words[m.rand.IntN(len(words))],
+			Name:     streetFirst[r.IntN(len(streetFirst))] + " " + words[r.IntN(len(words))],
 			Category: c.ID, At: p.point(),
 			Description: fmt.Sprintf("%s near %s, looked after by the wayfarers' society.", c.Name, nearest.name),
 		})

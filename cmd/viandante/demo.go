@@ -29,8 +29,8 @@ var (
 
 const (
 	demoRegion  = "Orrisand"
-	demoVersion = "demo-2"
-	demoPlaces  = 84
+	demoVersion = "demo-3"
+	demoPlaces  = 96
 )
 
 func demoCommand(e *env) *cobra.Command {

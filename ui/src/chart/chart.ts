@@ -72,8 +72,8 @@ export class Chart {
     for (const c of [this.groundCanvas, this.overCanvas]) {
       c.style.cssText = 'position:absolute;inset:0;width:100%;height:100%;touch-action:none'
       c.setAttribute('aria-hidden', 'true')
-      container.append(c)
     }
+    container.prepend(this.groundCanvas, this.overCanvas) // below whatever the page has put there
     this.current = new Camera(this.limit(view), container.clientWidth || 1, container.clientHeight || 1)
     this.tiles = new Tiles(() => {
       this.labelsDue = true

@@ -42,6 +42,14 @@ export function distanceM(p: LatLng, q: LatLng): number {
   return 2 * MEAN * Math.asin(Math.sqrt(h))
 }
 
+/** The initial bearing in degrees, by the sphere: good to a few tenths of a degree, for words only. */
+export function roughBearing(p: LatLng, q: LatLng): number {
+  const l = wrapLng(q.lng - p.lng) * RAD
+  const y = Math.sin(l) * Math.cos(q.lat * RAD)
+  const x = Math.cos(p.lat * RAD) * Math.sin(q.lat * RAD) - Math.sin(p.lat * RAD) * Math.cos(q.lat * RAD) * Math.cos(l)
+  return (Math.atan2(y, x) / RAD + 360) % 360
+}
+
 export function destination(p: LatLng, bearingDeg: number, m: number): LatLng {
   const a1 = bearingDeg * RAD
   const u1 = Math.atan((1 - F) * Math.tan(p.lat * RAD))

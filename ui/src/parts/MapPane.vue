@@ -8,8 +8,9 @@ import { desk } from '../desk/desk'
 import { editing } from '../desk/editing'
 import { bearing, metres, shortPosition } from '../desk/format'
 import { palette } from '../desk/palette'
+import { distanceM, roughBearing } from '../desk/geodesic'
 import { categoryById, places } from '../desk/places'
-import { useMeasure, useWay } from '../desk/questions'
+import { useWay } from '../desk/questions'
 import { Rose } from '../layers/rose'
 import { SpotMark } from '../layers/spotmark'
 import { Stones, type Stone } from '../layers/stones'
@@ -144,15 +145,13 @@ function onKey(e: KeyboardEvent): void {
   }
 }
 
-const centre = computed(() => desk.view && { lat: desk.view.lat, lng: desk.view.lng })
-const { data: fromHere } = useMeasure(computed(() => desk.standpoint), centre)
 const described = computed(() => {
   const v = desk.view
   if (!v) return ''
   const selected = desk.place && places.get(desk.place)
   return [
     `Map, middle at ${shortPosition(v)}, zoom ${v.zoom.toFixed(2)}.`,
-    desk.standpoint && fromHere.value ? `From the standpoint ${metres(fromHere.value.distance_m)} towards ${bearing(fromHere.value.initial_bearing_deg)}.` : '',
+    desk.standpoint ? `From the standpoint ${metres(distanceM(desk.standpoint, v))} towards ${bearing(roughBearing(desk.standpoint, v))}.` : '',
     selected ? `Selected: ${selected.name}.` : desk.spot ? `Spot selected at ${shortPosition(desk.spot)}.` : '',
   ].join(' ')
 })

@@ -1,0 +1,46 @@
+# What a newcomer needs: make demo. See README.md.
+SHELL := /bin/bash
+export CGO_ENABLED := 0
+GO ?= go
+
+.PHONY: help setup build demo test check bench pictures clean
+
+help: ## list the targets
+	@grep -E '^[a-z]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/'
+
+setup: ## install what is missing: Debian's packages for running, npm packages
+	@./setup.sh server ui
+
+build: setup ui/dist/app/index.html bin/viandante ## the page, and the program with the page inside
+
+ui_sources := $(shell find ui/src ui/public style -type f 2>/dev/null) ui/index.html ui/package-lock.json ui/vite.config.ts ui/tsconfig.json server/openapi.yaml
+ui/dist/app/index.html: $(ui_sources) ui/node_modules/.made
+	@echo "Building the page …"
+	@cd ui && npm run --silent build >build.log.tmp 2>&1 || { cat build.log.tmp; exit 1; }
+	@touch $@
+
+ui/node_modules/.made: ui/package-lock.json
+	@./setup.sh ui
+
+go_sources := $(shell find cmd codec core demo regionfile server service store ui style -name '*.go' -not -name '*_test.go' 2>/dev/null) go.mod go.sum $(wildcard store/migrations/*.sql) server/openapi.yaml
+bin/viandante: $(go_sources) ui/dist/app/index.html
+	@echo "Building the program …"
+	@$(GO) build -trimpath -o $@ ./cmd/viandante
+
+demo: build ## everything: set up, build, serve the made-up island
+	@exec ./bin/viandante demo
+
+test: setup ui/dist/app/index.html ## all tests, the page in headless Chromium among them
+	@./setup.sh browser
+	@$(GO) vet ./...
+	@$(GO) test ./...
+
+bench: build ## the benchmarks, each beside what it is compared with
+	@$(GO) run ./bench
+
+pictures: ## docs/screenshots from a running demo
+	@./setup.sh browser
+	@$(GO) run ./e2e/pictures
+
+clean: ## remove what was built; the data in var stays
+	@rm -rf bin ui/dist/app ui/node_modules

@@ -168,7 +168,7 @@ func (s *Store) List(ctx context.Context, workspace uuid.UUID, f Filter) ([]*Fea
 		if err != nil {
 			return nil, err
 		}
-		add("JSON_VALUE(attributes, CONCAT('$.', ?)) = ?", string(path), value)
+		add("JSON_UNQUOTE(JSON_EXTRACT(attributes, CONCAT('$.', ?))) = ?", string(path), value)
 	}
 	out := make([]*Feature, 0, f.Limit)
 	err := s.each(ctx, func(one *Feature) error { out = append(out, one); return nil },

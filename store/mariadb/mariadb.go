@@ -362,15 +362,20 @@ func (s *Server) Stop() error {
 	return fmt.Errorf("the database (process %d) did not stop within a minute", pid)
 }
 
-// lastError picks the line out of the server's log that says what went wrong.
+// lastError picks the lines out of the server's log that say what went wrong.
 func lastError(log string) string {
-	best := "no reason given"
+	var reasons []string
 	for line := range strings.Lines(log) {
-		if _, after, ok := strings.Cut(line, "[ERROR] "); ok {
-			if best == "no reason given" || !strings.Contains(after, "Aborting") {
-				best = strings.TrimSpace(after)
-			}
+		_, after, ok := strings.Cut(line, "[ERROR] ")
+		if !ok && strings.HasPrefix(line, "ERROR:") {
+			after, ok = line, true
+		}
+		if after = strings.TrimSpace(after); ok && after != "Aborting" {
+			reasons = append(reasons, after)
 		}
 	}
-	return best
+	if len(reasons) == 0 {
+		return "no reason given"
+	}
+	return strings.Join(reasons, "; ")
 }

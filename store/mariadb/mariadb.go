@@ -116,7 +116,7 @@ func (s *Server) check() error {
 	if p := s.path("db.sock"); len(p) > maxSocketPath {
 		return fmt.Errorf("the data directory's path is too long: the database's socket %s would have %d characters, %d are possible; set VIANDANTE_DATA to a shorter path", p, len(p), maxSocketPath)
 	}
-	if err := os.MkdirAll(s.opts.Dir, 0o700); err != nil {
+	if err := os.MkdirAll(s.path("tmp"), 0o700); err != nil {
 		return fmt.Errorf("the data directory cannot be made: %w; set VIANDANTE_DATA to a directory that can be written to", err)
 	}
 	probe, err := os.CreateTemp(s.opts.Dir, "probe-*.tmp")
@@ -172,7 +172,7 @@ func (s *Server) prepare(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	cmd := exec.CommandContext(ctx, bin, append(common(fresh), "--bootstrap", "--log-warnings=0", "--max-allowed-packet=8M")...)
+	cmd := exec.CommandContext(ctx, bin, append(s.common(fresh), "--bootstrap", "--log-warnings=0", "--max-allowed-packet=8M")...)
 	cmd.Stdin = script
 	cmd.WaitDelay = 10 * time.Second
 	if out, err := cmd.CombinedOutput(); err != nil {
@@ -210,13 +210,14 @@ func bootstrapScript(password string) (io.Reader, error) {
 	return io.MultiReader(append(parts, strings.NewReader(end.String()))...), nil
 }
 
-// common are the options of every run on a data directory.
-func common(dataDir string) []string {
+// common are the options of every run on a data directory. The directory for temporary files is its own: servers that
+// share one delete each other's.
+func (s *Server) common(dataDir string) []string {
 	name := strconv.Itoa(os.Getuid())
 	if u, err := user.Current(); err == nil {
 		name = u.Username
 	}
-	return []string{"--no-defaults", "--datadir=" + dataDir, "--user=" + name, "--innodb-log-file-size=48M",
+	return []string{"--no-defaults", "--datadir=" + dataDir, "--user=" + name, "--tmpdir=" + s.path("tmp"), "--innodb-log-file-size=48M",
 		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin"}
 }
 
@@ -235,7 +236,7 @@ func (s *Server) launch(ctx context.Context) error {
 		return fmt.Errorf("the database's log cannot be written: %w", err)
 	}
 	defer logFile.Close()
-	cmd := exec.Command(bin, append(common(s.path("data")), "--socket="+s.path("db.sock"), "--pid-file="+s.path("db.pid"),
+	cmd := exec.Command(bin, append(s.common(s.path("data")), "--socket="+s.path("db.sock"), "--pid-file="+s.path("db.pid"),
 		"--port="+strconv.Itoa(port), "--bind-address=127.0.0.1", "--skip-name-resolve", "--innodb-flush-log-at-trx-commit=1",
 		"--innodb-buffer-pool-size=256M", "--max-allowed-packet=64M", "--max-connections=200", "--performance-schema=OFF",
 		"--transaction-isolation=READ-COMMITTED")...)

@@ -197,6 +197,7 @@ export class Chart {
 
   /** Comes to rest on the next zoom step, after as many levels more as asked for. */
   settle(by = 0, at: Spot = { x: this.current.width / 2, y: this.current.height / 2 }): void {
+    if (!by && this.motion) return // something else moves the map already
     const from = this.view.zoom
     const to = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Math.round((from + by) / ZOOM_STEP) * ZOOM_STEP))
     const p = this.current.fromScreen(at)

@@ -88,20 +88,21 @@ export function followUrl(router: Router): void {
   read(router.currentRoute.value.name, router.currentRoute.value.query)
   let own = ''
   let timer = 0
+  /** What changes while something is dragged goes into the URL a little later, so that a drag is one change. */
+  const steady = ({ query }: ReturnType<typeof write>) => JSON.stringify({ ...query, v: '', ring: '' })
   watch(
     () => [write(), desk.bench] as const,
-    ([to, bench], [, before]) => {
+    ([to, bench], [toBefore, benchBefore]) => {
       clearTimeout(timer)
-      // Another bench is a step that Back undoes; everything else replaces the entry, a little later so that a drag is one.
       const go = () => {
         own = router.resolve(to).fullPath
         if (own === router.currentRoute.value.fullPath) return
-        void (bench === before ? router.replace(to) : router.push(to))
+        // Another bench is a step that Back undoes; everything else replaces the entry.
+        void (bench === benchBefore ? router.replace(to) : router.push(to))
       }
-      if (bench === before) timer = window.setTimeout(go, 150)
+      if (bench === benchBefore && steady(to) === steady(toBefore)) timer = window.setTimeout(go, 150)
       else go()
     },
-    { deep: true },
   )
   watch(router.currentRoute, (r) => {
     if (r.fullPath !== own && router.resolve(write()).fullPath !== r.fullPath) read(r.name, r.query)

@@ -13,7 +13,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"viandante/core/address"
+	"viandante/core/geodesy"
 	"viandante/core/region"
+	"viandante/core/road"
 )
 
 const island = `<?xml version="1.0" encoding="UTF-8"?>
@@ -119,6 +122,7 @@ func realExtract(t *testing.T) string {
 	return found[0]
 }
 
+// The extract is taken unchanged; a named street is found in it, and one drives between two of its towns.
 func TestARealExtractIsTakenUnchanged(t *testing.T) {
 	f, err := os.Open(realExtract(t))
 	require.NoError(t, err)
@@ -126,12 +130,32 @@ func TestARealExtractIsTakenUnchanged(t *testing.T) {
 	d, report, err := Read(context.Background(), f, "real")
 	require.NoError(t, err)
 	assert.Greater(t, report.Nodes, 190_000)
-	assert.Greater(t, len(d.Roads), 3500)
-	assert.Greater(t, len(d.Settlements), 20)
 	data, err := region.Encode(d)
 	require.NoError(t, err)
 	r, err := region.Open(data)
 	require.NoError(t, err)
 	require.NoError(t, r.Verify())
 	t.Logf("%+v; %+v; %d bytes", report, r.Meta, len(data))
+
+	index := address.NewIndex(r)
+	street := index.Forward(address.Query{Text: "avinguda meritxell", Limit: 1})
+	require.NotEmpty(t, street)
+	assert.Equal(t, address.Street, street[0].Kind)
+	assert.Equal(t, "Avinguda Meritxell", street[0].Street)
+
+	var towns []region.Settlement
+	for i := range uint32(r.Settlements()) {
+		if s := r.Settlement(i); s.Size >= 3 {
+			towns = append(towns, s)
+		}
+	}
+	require.GreaterOrEqual(t, len(towns), 2)
+	a, b := towns[0].At.Point(), towns[1].At.Point()
+	route, err := road.NewRouter(r).Find(region.Car, a, b)
+	require.NoError(t, err)
+	straight := geodesy.Distance(a, b)
+	assert.Greater(t, route.DistanceM+route.FromRoadM+route.ToRoadM, straight)
+	assert.Less(t, route.DistanceM, 5*straight)
+	assert.Greater(t, len(route.Steps), 2)
+	t.Logf("%s to %s: %.0f m, %.0f s, %d steps", towns[0].Name, towns[1].Name, route.DistanceM, route.DurationS, len(route.Steps))
 }

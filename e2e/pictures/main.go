@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"github.com/chromedp/chromedp"
 
@@ -87,7 +88,7 @@ func take(base, dir, only string, list []picture) error {
 			do = chromedp.Steps()
 		}
 		if err := chromedp.Do(b.Ctx, b.Size(p.width, p.height, p.phone), b.Night(p.night), chromedp.Navigate(base+p.path), e2e.MapDrawn(), do,
-			chromedp.Sleep(700*1e6), e2e.MapDrawn()); err != nil {
+			chromedp.Sleep(1500*time.Millisecond), e2e.MapDrawn()); err != nil {
 			return fmt.Errorf("%s: %w", p.name, err)
 		}
 		if err := b.Shot(filepath.Join(dir, p.name+".png")); err != nil {

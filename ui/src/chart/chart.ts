@@ -26,6 +26,8 @@ export interface Layer {
   readonly order: number
   draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void
   hit?(at: Spot, camera: Camera, reach: number): Omit<Hit, 'layer'> | null
+  /** Boxes (left, top, right, bottom) that the ground's names keep clear of. */
+  obstacles?(camera: Camera): number[][]
 }
 
 export interface ChartEvents {
@@ -75,10 +77,7 @@ export class Chart {
     }
     container.prepend(this.groundCanvas, this.overCanvas) // below whatever the page has put there
     this.current = new Camera(this.limit(view), container.clientWidth || 1, container.clientHeight || 1)
-    this.tiles = new Tiles(() => {
-      this.labelsDue = true
-      this.invalidate()
-    })
+    this.tiles = new Tiles(() => this.relabel())
     this.hand = new Hand(container, {
       grab: (at, touch) => this.grab(at, touch),
       pan: (dx, dy) => this.pan(dx, dy),
@@ -92,10 +91,9 @@ export class Chart {
     this.sized = new ResizeObserver(() => this.resize())
     this.sized.observe(container)
     this.resize()
-    void document.fonts?.ready.then(() => {
-      this.labelsDue = true
-      this.invalidate()
-    })
+    // A canvas does not wait for its fonts; ask for them, and letter anew when they are there.
+    const fonts = new Set(Object.values(style.labels).map((l) => l.font.replace('{}', '16')))
+    void Promise.allSettled([...fonts].map((f) => document.fonts.load(f))).then(() => this.relabel())
   }
 
   dispose(): void {
@@ -133,14 +131,12 @@ export class Chart {
   /** Which version of the ground is drawn; another one replaces the tiles. */
   setGround(version: string): void {
     this.tiles.version = version
-    this.labelsDue = true
-    this.invalidate()
+    this.relabel()
   }
 
   setPalette(name: 'day' | 'night'): void {
     this.paletteName = this.tiles.palette = name
-    this.labelsDue = true
-    this.invalidate()
+    this.relabel()
   }
 
   addLayer(layer: Layer): () => void {
@@ -151,6 +147,12 @@ export class Chart {
       this.layers.splice(this.layers.indexOf(layer), 1)
       this.invalidate()
     }
+  }
+
+  /** Lays the names out anew as well: something has moved that they keep clear of. */
+  relabel(): void {
+    this.labelsDue = true
+    this.invalidate()
   }
 
   /** Draws anew with the next frame. */
@@ -332,7 +334,7 @@ export class Chart {
       const all: Lettering[] = []
       const zoom = Math.floor(Math.round(camera.view.zoom / ZOOM_STEP) * ZOOM_STEP)
       for (const { tile } of covered) if (tile.z === zoom) all.push(...tile.lettering)
-      this.labels.layout(over, camera, all)
+      this.labels.layout(over, camera, all, this.layers.flatMap((l) => l.obstacles?.(camera) ?? []))
       this.labelsDue = false
     }
     this.labels.draw(over, camera, palette)

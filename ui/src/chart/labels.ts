@@ -35,11 +35,13 @@ export class Labels {
     return Math.abs(camera.view.zoom - this.zoom) > 0.05 || camera.view.rotation !== this.rotation
   }
 
-  layout(ctx: CanvasRenderingContext2D, camera: Camera, all: Lettering[]): void {
+  /** Lays the names out anew, clear of some boxes (left, top, right, bottom). */
+  layout(ctx: CanvasRenderingContext2D, camera: Camera, all: Lettering[], obstacles: number[][]): void {
     this.zoom = camera.view.zoom
     this.rotation = camera.view.rotation
     this.placed = []
     const boxes = new Boxes()
+    for (const o of obstacles) boxes.add([o])
     const names = new Map<string, Spot[]>()
     const done = new Set<number>()
     const order = new Map(ORDER.map((c, i) => [c, i]))
@@ -52,7 +54,9 @@ export class Labels {
       const size = at(style.size, camera.view.zoom) * (style['by-rank'] ? { 4: 1.45, 3: 1.2, 2: 0.9, 1: 0.78 }[l.rank - 200]! : 1)
       ctx.font = style.font.replace('{}', String(size))
       ctx.letterSpacing = `${(style.spacing ?? 0) * size}px`
-      const glyphs = l.line ? along(ctx, camera, l, size) : flat(ctx, camera, l, size, style)
+      // A locality steps aside for what stands on it; every other name gives way.
+      const shifts = l.class === 'locality' ? [0, -size * 1.5, size * 1.5] : [0]
+      const glyphs = l.line ? along(ctx, camera, l, size) : shifts.map((dy) => flat(ctx, camera, l, size, style, dy)).find((g) => boxes.free(g.boxes))
       if (!glyphs) continue
       const middle = camera.worldToScreen(glyphs.glyphs[glyphs.glyphs.length >> 1]!.at)
       const others = names.get(l.name) ?? []
@@ -109,9 +113,10 @@ interface Lettered {
   boxes: number[][]
 }
 
-function flat(ctx: CanvasRenderingContext2D, camera: Camera, l: Lettering, size: number, style: LabelStyle): Lettered {
-  const world = { x: l.points[0]!, y: l.points[1]! }
-  const s = camera.worldToScreen(world)
+function flat(ctx: CanvasRenderingContext2D, camera: Camera, l: Lettering, size: number, style: LabelStyle, dy: number): Lettered {
+  const on = camera.worldToScreen({ x: l.points[0]!, y: l.points[1]! })
+  const s = { x: on.x, y: on.y + dy }
+  const world = camera.screenToWorld(s)
   const half = ctx.measureText(l.name).width / 2 + 3
   const y = s.y + (style.mark ? size * 0.95 : 0)
   return { glyphs: [{ text: l.name, at: world, angle: 0 }], boxes: [[s.x - half, y - size * 0.6, s.x + half, y + size * 0.6]] }
@@ -161,8 +166,13 @@ function along(ctx: CanvasRenderingContext2D, camera: Camera, l: Lettering, size
 class Boxes {
   private cells = new Map<string, number[][]>()
 
-  add(boxes: number[][]): boolean {
+  free(boxes: number[][]): boolean {
     for (const b of boxes) for (const key of this.keys(b)) for (const o of this.cells.get(key) ?? []) if (b[0]! < o[2]! && o[0]! < b[2]! && b[1]! < o[3]! && o[1]! < b[3]!) return false
+    return true
+  }
+
+  add(boxes: number[][]): boolean {
+    if (!this.free(boxes)) return false
     for (const b of boxes)
       for (const key of this.keys(b)) {
         const cell = this.cells.get(key)

@@ -184,6 +184,12 @@ export class Rose implements Layer {
     if (m > 0) this.figure(ctx, { x: p.x + (edge === 'within' ? 36 : 0), y: p.y + (edge === 'within' ? 18 : 22) }, metres(m), palette, 13.5, palette.ink!)
   }
 
+  obstacles(camera: Camera): number[][] {
+    if (!this.standpoint) return []
+    const c = camera.toScreen(this.standpoint)
+    return [[c.x - 16, c.y - 16, c.x + 16, c.y + 16]]
+  }
+
   hit(spot: Spot, camera: Camera, reach: number): Omit<Hit, 'layer'> | null {
     if (!this.standpoint || !this.ring) return null
     for (const edge of ['within', 'beyond'] as const) {

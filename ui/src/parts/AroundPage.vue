@@ -88,7 +88,7 @@ function standInSquare(): void {
         >
           <GlyphMark :category="categoryById.get(f.properties.category ?? '')" />
           <span class="min-w-0 flex-1 truncate">{{ f.properties.name || 'without a name' }}</span>
-          <svg v-if="f.properties.bearing_deg != null" class="text-madder size-4 shrink-0" viewBox="0 0 16 16" aria-hidden="true" :style="{ transform: `rotate(${f.properties.bearing_deg}deg)` }">
+          <svg v-if="f.properties.bearing_deg != null" class="text-madder size-4 shrink-0 landscape:max-[960px]:hidden" viewBox="0 0 16 16" aria-hidden="true" :style="{ transform: `rotate(${f.properties.bearing_deg}deg)` }">
             <path d="M8 1v14M8 1 4.800 6M8 1l3.200 5" fill="none" stroke="currentColor" stroke-width="1.500" stroke-linecap="round" />
           </svg>
           <span class="w-14 shrink-0 text-right text-slate">{{ bearing(f.properties.bearing_deg) }}</span>

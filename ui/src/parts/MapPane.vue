@@ -125,6 +125,9 @@ watch(
   },
 )
 
+// The ground's names keep clear of the standpoint.
+watch(() => desk.standpoint, () => chart.value?.relabel(), { flush: 'post' })
+
 function onKey(e: KeyboardEvent): void {
   const c = chart.value
   if (!c || e.ctrlKey || e.metaKey || e.altKey) return

@@ -52,7 +52,7 @@ for what in "$@"; do
   if [ "$what" = ui ] && [ ui/node_modules/.made -ot ui/package-lock.json ]; then
     say "Installing npm packages …"
     log=$(mktemp)
-    (cd ui && npm ci --ignore-scripts --no-audit --no-fund >"$log" 2>&1) || { cat "$log" >&2; say "Installing the npm packages failed"; exit 1; }
+    (cd ui && npm install --ignore-scripts --no-audit --no-fund --no-save --prefer-offline >"$log" 2>&1) || { cat "$log" >&2; say "Installing the npm packages failed"; exit 1; }
     rm -f "$log"
     touch ui/node_modules/.made
   fi

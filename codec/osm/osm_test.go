@@ -111,12 +111,13 @@ func TestDataWithoutACoastIsAllLand(t *testing.T) {
 	assert.Equal(t, region.Land, d.Ground[0].Class)
 }
 
-// realExtract is the extract of a small mountain country that the reading library ships among its test data.
-func realExtract(t *testing.T) string {
+// realExtract is an extract that the reading library ships among its test data: of a small mountain country as bzip2 XML,
+// of a flat coast as PBF.
+func realExtract(t *testing.T, pattern string) string {
 	t.Helper()
 	dir, err := exec.Command("go", "list", "-m", "-f", "{{.Dir}}", "github.com/paulmach/osm").Output()
 	require.NoError(t, err)
-	found, err := filepath.Glob(filepath.Join(strings.TrimSpace(string(dir)), "testdata", "*.osm.bz2"))
+	found, err := filepath.Glob(filepath.Join(strings.TrimSpace(string(dir)), "testdata", pattern))
 	require.NoError(t, err)
 	require.Len(t, found, 1)
 	return found[0]
@@ -124,7 +125,7 @@ func realExtract(t *testing.T) string {
 
 // The extract is taken unchanged; a named street is found in it, and one drives between two of its towns.
 func TestARealExtractIsTakenUnchanged(t *testing.T) {
-	f, err := os.Open(realExtract(t))
+	f, err := os.Open(realExtract(t, "*.osm.bz2"))
 	require.NoError(t, err)
 	defer f.Close()
 	d, report, err := Read(context.Background(), f, "real")
@@ -158,4 +159,29 @@ func TestARealExtractIsTakenUnchanged(t *testing.T) {
 	assert.Less(t, route.DistanceM, 5*straight)
 	assert.Greater(t, len(route.Steps), 2)
 	t.Logf("%s to %s: %.0f m, %.0f s, %d steps", towns[0].Name, towns[1].Name, route.DistanceM, route.DurationS, len(route.Steps))
+}
+
+// A PBF of real, dirty data: cut-off coasts, missing members, areas that do not close. All of it is counted, and the rest
+// makes a sound region.
+func TestARealPBFIsTakenUnchanged(t *testing.T) {
+	f, err := os.Open(realExtract(t, "*.osm.pbf"))
+	require.NoError(t, err)
+	defer f.Close()
+	d, report, err := Read(context.Background(), f, "real")
+	require.NoError(t, err)
+	assert.Greater(t, report.Nodes, 100_000)
+	assert.Greater(t, len(d.Roads), 1000)
+	land := 0.0
+	for _, g := range d.Ground {
+		if g.Class == region.Land {
+			land += signedArea(g.Parts[0])
+		}
+	}
+	assert.Positive(t, land)
+	data, err := region.Encode(d)
+	require.NoError(t, err)
+	r, err := region.Open(data)
+	require.NoError(t, err)
+	require.NoError(t, r.Verify())
+	t.Logf("%+v; %+v; %d bytes", report, r.Meta, len(data))
 }

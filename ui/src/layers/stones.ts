@@ -1,4 +1,5 @@
 // Places as milestones: a block with parallel sides, a rounded head and a foot as wide as the head, the category's glyph on it.
+// Where they crowd, they are piled up as a cairn with its count, which splits as one zooms in.
 
 import glyphs from '@style/glyphs.json'
 import type { Camera, LatLng, Spot } from '../chart/camera'
@@ -21,6 +22,16 @@ export interface Stone {
 
 const WIDTH = 20
 const HEIGHT = 27
+/** Stones whose feet are nearer to each other than this, in pixels, are piled up. */
+const CROWD = 26
+/** From this zoom on every stone stands for itself. */
+export const APART = 17
+
+/** Stones piled up, or one that stands alone; at is the middle of their feet on the screen. */
+interface Pile {
+  at: Spot
+  stones: Stone[]
+}
 
 function outline(ctx: CanvasRenderingContext2D, x: number, y: number, scale: number): void {
   const r = (WIDTH / 2) * scale
@@ -35,22 +46,80 @@ function outline(ctx: CanvasRenderingContext2D, x: number, y: number, scale: num
 export class Stones implements Layer {
   readonly order = 50
   stones: Stone[] = []
-  hovered: string | null = null
   private paths = new Map<string, Path2D>()
 
+  /** moved is called while a stone is dragged. */
   constructor(private moved: (id: string, to: LatLng) => void) {}
 
-  draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
-    const shown = this.stones
-      .map((s) => ({ s, p: camera.toScreen(s.at) }))
-      .filter(({ p }) => p.x > -40 && p.y > -10 && p.x < camera.width + 40 && p.y < camera.height + 50)
-      .sort((a, b) => Number(a.s.selected) - Number(b.s.selected) || Number(b.s.faint) - Number(a.s.faint) || a.p.y - b.p.y)
-    for (const { s, p } of shown) {
-      if (s.was) this.ghost(ctx, camera.toScreen(s.was), p, palette)
-      this.stone(ctx, s, p, palette)
+  /** The stones in view, piled up where they crowd. The order is that of the stones, so that a pile stays as one pans. */
+  private piles(camera: Camera): Pile[] {
+    const out: Pile[] = []
+    const cells = new Map<string, Pile[]>()
+    for (const s of this.stones) {
+      const p = camera.toScreen(s.at)
+      if (p.x < -60 || p.y < -30 || p.x > camera.width + 60 || p.y > camera.height + 60) continue
+      const alone = s.selected || s.editable || camera.view.zoom >= APART
+      const [cx, cy] = [Math.floor(p.x / CROWD), Math.floor(p.y / CROWD)]
+      let near: Pile | undefined
+      if (!alone)
+        for (let dx = -1; dx <= 1 && !near; dx++)
+          for (let dy = -1; dy <= 1 && !near; dy++)
+            near = cells.get(`${cx + dx},${cy + dy},${s.faint}`)?.find((o) => Math.hypot(o.at.x - p.x, o.at.y - p.y) < CROWD)
+      if (near) {
+        near.stones.push(s)
+        continue
+      }
+      const pile = { at: p, stones: [s] }
+      out.push(pile)
+      if (alone) continue
+      const key = `${cx},${cy},${s.faint}`
+      const cell = cells.get(key)
+      if (cell) cell.push(pile)
+      else cells.set(key, [pile])
     }
-    // Names beside the stones in hand: the selected one and the one pointed at.
-    for (const { s, p } of shown) if (s.selected || s.id === this.hovered) this.label(ctx, s, p, camera, palette)
+    return out
+  }
+
+  /** The places of the cairn with an id, for whoever wants to look into it. */
+  inCairn(id: string, camera: Camera): LatLng[] {
+    return this.piles(camera).find((p) => p.stones.length > 1 && cairnId(p) === id)?.stones.map((s) => s.at) ?? []
+  }
+
+  draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
+    const order = (p: Pile) => Number(p.stones[0]!.selected) * 2 - Number(p.stones[0]!.faint)
+    const shown = this.piles(camera).sort((a, b) => order(a) - order(b) || a.at.y - b.at.y)
+    for (const { at, stones } of shown) {
+      const [s] = stones as [Stone]
+      if (stones.length > 1) {
+        this.cairn(ctx, at, stones.length, s.faint, palette)
+        continue
+      }
+      if (s.was) this.ghost(ctx, camera.toScreen(s.was), at, palette)
+      this.stone(ctx, s, at, palette)
+    }
+    // The name beside the stone in hand.
+    for (const { at, stones } of shown) if (stones[0]!.selected) this.label(ctx, stones[0]!, at, camera, palette)
+  }
+
+  /** Three stones piled up, with their count on a label. */
+  private cairn(ctx: CanvasRenderingContext2D, p: Spot, count: number, faint: boolean, palette: Palette): void {
+    ctx.save()
+    ctx.globalAlpha = faint ? 0.5 : 1
+    ctx.lineWidth = 1.3
+    ctx.strokeStyle = palette.ink!
+    ctx.fillStyle = palette.card!
+    for (const [dx, dy, w, h] of [[-7, -5, 9, 5.5], [7.5, -4.6, 8.5, 5], [0.5, -13.5, 11.5, 5.5], [-0.5, -22, 8, 5]] as const) {
+      ctx.beginPath()
+      ctx.ellipse(p.x + dx, p.y + dy, w, h, dx / 60, 0, 7)
+      ctx.fill()
+      ctx.stroke()
+    }
+    ctx.font = "700 13px 'Alegreya Sans'"
+    ctx.textAlign = 'center'
+    ctx.textBaseline = 'middle'
+    ctx.fillStyle = palette.ink!
+    ctx.fillText(String(count), p.x + 0.5, p.y - 12.8)
+    ctx.restore()
   }
 
   private stone(ctx: CanvasRenderingContext2D, s: Stone, p: Spot, palette: Palette): void {
@@ -124,16 +193,21 @@ export class Stones implements Layer {
 
   hit(at: Spot, camera: Camera, reach: number): Omit<Hit, 'layer'> | null {
     let best: Omit<Hit, 'layer'> | null = null
-    for (const s of this.stones) {
-      const p = camera.toScreen(s.at)
-      const scale = s.selected ? 1.3 : 1
+    for (const pile of this.piles(camera)) {
+      const [s] = pile.stones as [Stone]
+      const p = pile.at
+      const scale = s.selected || pile.stones.length > 1 ? 1.3 : 1
       const dx = Math.max(0, Math.abs(at.x - p.x) - (WIDTH / 2) * scale)
       const dy = Math.max(0, p.y - HEIGHT * scale - at.y, at.y - p.y)
       const distance = Math.hypot(dx, dy)
       if (distance > reach || (best && distance > best.distance) || (best && distance === best.distance && !s.selected)) continue
-      best = { id: s.id, distance }
+      best = { id: pile.stones.length > 1 ? cairnId(pile) : s.id, distance }
       if (s.editable) best.drag = { move: (to) => this.moved(s.id, to), end: () => {} }
     }
     return best
   }
 }
+
+const CAIRN = 'cairn '
+const cairnId = (p: Pile) => CAIRN + p.stones[0]!.id
+export const isCairn = (id: string) => id.startsWith(CAIRN)

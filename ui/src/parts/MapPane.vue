@@ -13,7 +13,7 @@ import { categoryById, places } from '../desk/places'
 import { useWay } from '../desk/questions'
 import { Rose } from '../layers/rose'
 import { SpotMark } from '../layers/spotmark'
-import { Stones, type Stone } from '../layers/stones'
+import { APART, Stones, isCairn, type Stone } from '../layers/stones'
 import { Way } from '../layers/way'
 import SpotLabel from './SpotLabel.vue'
 
@@ -61,7 +61,9 @@ onMounted(() => {
     }
   })
   c.on('hit', (h) => {
-    if (h.layer === stones && !(editing.open && editing.place?.id === h.id)) select(h.id)
+    if (h.layer !== stones || (editing.open && editing.place?.id === h.id)) return
+    if (isCairn(h.id)) c.fit(stones.inCairn(h.id, c.camera), APART)
+    else select(h.id)
   })
   c.on('hover', (p) => emit('hover', p))
   c.on('move', (v) => {

@@ -36,6 +36,10 @@ var pictures = []picture{
 	{name: "around", path: around, width: 1280, height: 800},
 	{name: "around-night", path: around, width: 1280, height: 800, night: true},
 	{name: "spot", path: "/around?v=" + square + ",17&spot=-38.1401,-26.0745", width: 1280, height: 800},
+	{name: "edit", path: around, width: 1280, height: 800, do: chromedp.Steps(
+		chromedp.WaitVisible(e2e.At("nearby")), chromedp.Click(e2e.At("nearby")+" li:nth-child(7) button"), chromedp.Click(e2e.At("edit")),
+		chromedp.WaitVisible(e2e.At("form")), chromedp.Sleep(time.Second), chromedp.DragAndDropXY(419, 378, 500, 330, 8))},
+	{name: "wire", path: journey, width: 1280, height: 800, do: chromedp.Steps(chromedp.Click(e2e.At("wire")))},
 	{name: "journey", path: journey, width: 1280, height: 800},
 	{name: "line", path: around, width: 1280, height: 800, do: chromedp.Steps(chromedp.SendKeys(e2e.At("line"), "high street 3"), chromedp.WaitVisible(e2e.At("readings")))},
 	{name: "phone", path: around, width: 390, height: 844, phone: true},

@@ -1,7 +1,7 @@
 // The one client for the server. It keeps what went over the wire, for the line at the foot of the page.
 
 import createClient from 'openapi-fetch'
-import { shallowRef } from 'vue'
+import { shallowRef, triggerRef } from 'vue'
 import type { components, paths } from './schema'
 
 export type Feature = components['schemas']['Feature']
@@ -23,6 +23,8 @@ export interface Exchange {
 
 /** The last exchanges, newest first. */
 export const wire = shallowRef<Exchange[]>([])
+/** What the page asks of its own accord is not what somebody wants to copy. */
+const BACKGROUND = new Set(['/session', '/v1/regions'])
 const MOST_KEPT = 30
 const MOST_TEXT = 20_000
 
@@ -32,13 +34,16 @@ async function recorded(input: Request): Promise<Response> {
   const began = performance.now()
   const response = await fetch(input)
   const ms = performance.now() - began
-  if (url.pathname !== '/session') {
-    const exchange: Exchange = { method: input.method, path: url.pathname + url.search, request, status: response.status, ms, answer: '' }
+  if (!BACKGROUND.has(url.pathname)) {
+    const exchange: Exchange = { method: input.method, path: url.pathname + url.search.replaceAll('%2C', ','), request, status: response.status, ms, answer: '' }
     wire.value = [exchange, ...wire.value].slice(0, MOST_KEPT)
     void response
       .clone()
       .text()
-      .then((t) => (exchange.answer = t.slice(0, MOST_TEXT)))
+      .then((t) => {
+        exchange.answer = t.slice(0, MOST_TEXT)
+        triggerRef(wire)
+      })
       .catch(() => {}) // an aborted request has no answer to keep
   }
   return response

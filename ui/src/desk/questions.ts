@@ -18,7 +18,7 @@ const MOST_LISTED = 500
 export function useNearby() {
   return useQuery({
     queryKey: computed(() => ['nearby', desk.standpoint && position(desk.standpoint), Math.round(desk.beyondM), Math.round(desk.withinM), generation.value]),
-    enabled: computed(() => !!desk.standpoint),
+    enabled: computed(() => !!desk.standpoint && desk.bench === 'around'),
     placeholderData: keepPreviousData,
     retry,
     queryFn: ({ signal }) =>

@@ -108,7 +108,7 @@ export class Stones implements Layer {
     ctx.lineWidth = 1.3
     ctx.strokeStyle = palette.ink!
     ctx.fillStyle = palette.card!
-    for (const [dx, dy, w, h] of [[-7, -5, 9, 5.5], [7.5, -4.6, 8.5, 5], [0.5, -13.5, 11.5, 5.5], [-0.5, -22, 8, 5]] as const) {
+    for (const [dx, dy, w, h] of [[-8, -4.5, 9, 5], [8.5, -4.2, 8.5, 4.7], [-0.5, -25.5, 7.5, 4.5], [0.5, -15, 12.5, 8.2]] as const) {
       ctx.beginPath()
       ctx.ellipse(p.x + dx, p.y + dy, w, h, dx / 60, 0, 7)
       ctx.fill()
@@ -118,7 +118,7 @@ export class Stones implements Layer {
     ctx.textAlign = 'center'
     ctx.textBaseline = 'middle'
     ctx.fillStyle = palette.ink!
-    ctx.fillText(String(count), p.x + 0.5, p.y - 12.8)
+    ctx.fillText(String(count), p.x + 0.5, p.y - 14.4)
     ctx.restore()
   }
 

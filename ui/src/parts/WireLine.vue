@@ -7,6 +7,8 @@ import { copy } from '../desk/acts'
 const open = defineModel<boolean>({ required: true })
 const chosen = ref<Exchange | null>(null)
 const shown = computed(() => chosen.value ?? wire.value[0] ?? null)
+/** The answer comes a moment after the exchange itself; reading the list makes this follow it. */
+const answer = computed(() => (wire.value.length && shown.value ? pretty(shown.value.answer) : ''))
 
 function curl(e: Exchange): string {
   const quote = (s: string) => `'${s.replaceAll("'", `'\\''`)}'`
@@ -47,7 +49,7 @@ function pretty(text: string): string {
           </button>
         </li>
       </ol>
-      <pre class="hidden overflow-auto px-3 py-1 text-[13px] leading-snug whitespace-pre-wrap sm:block">{{ pretty(shown.answer) }}</pre>
+      <pre class="hidden overflow-auto px-3 py-1 text-[13px] leading-snug whitespace-pre-wrap sm:block">{{ answer }}</pre>
     </div>
   </div>
 </template>

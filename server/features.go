@@ -162,6 +162,16 @@ func match(c *echo.Context) (service.Match, error) {
 	return m, nil
 }
 
+// target reads which feature a change is for, and on what condition.
+func target(c *echo.Context) (uuid.UUID, service.Match, error) {
+	id, err := itemID(c)
+	if err != nil {
+		return id, service.Match{}, err
+	}
+	m, err := match(c)
+	return id, m, err
+}
+
 func (s *server) send(c *echo.Context, v service.Versioned, err error) error {
 	if err != nil {
 		return err
@@ -196,11 +206,7 @@ func (s *server) createItem(c *echo.Context) error {
 }
 
 func (s *server) putItem(c *echo.Context) error {
-	id, err := itemID(c)
-	if err != nil {
-		return err
-	}
-	m, err := match(c)
+	id, m, err := target(c)
 	if err != nil {
 		return err
 	}
@@ -213,11 +219,7 @@ func (s *server) putItem(c *echo.Context) error {
 }
 
 func (s *server) patchItem(c *echo.Context) error {
-	id, err := itemID(c)
-	if err != nil {
-		return err
-	}
-	m, err := match(c)
+	id, m, err := target(c)
 	if err != nil {
 		return err
 	}
@@ -230,11 +232,7 @@ func (s *server) patchItem(c *echo.Context) error {
 }
 
 func (s *server) deleteItem(c *echo.Context) error {
-	id, err := itemID(c)
-	if err != nil {
-		return err
-	}
-	m, err := match(c)
+	id, m, err := target(c)
 	if err != nil {
 		return err
 	}

@@ -96,8 +96,7 @@ func (m *Island) country(from int64, a spot, to int64, b spot, round bool, class
 	flush()
 }
 
-var farmNames = []string{"Upper", "Nether", "Windy", "Stony", "Long", "Far", "Hither", "Old"}
-var farmKinds = []string{"Croft", "Garth", "Steading", "Holding", "Fold"}
+var farmKinds = []string{"Croft", "Garth", "Steading", "Holding", "Fold", "Byre", "Acre"}
 
 // farm lays a lane off the road with a yard at its end.
 func (m *Island) farm(road int64, at, heading spot) {
@@ -115,7 +114,14 @@ func (m *Island) farm(road int64, at, heading spot) {
 	if _, wet := m.crossesRiver(at, end); wet {
 		return
 	}
-	name := farmNames[m.rand.IntN(len(farmNames))] + " " + farmKinds[m.rand.IntN(len(farmKinds))]
+	if m.farms == nil {
+		m.farms = m.rand.Perm(len(streetFirst) * len(farmKinds))
+	}
+	if len(m.farms) == 0 { // no name is given twice
+		return
+	}
+	name := streetFirst[m.farms[0]%len(streetFirst)] + " " + farmKinds[m.farms[0]/len(streetFirst)]
+	m.farms = m.farms[1:]
 	nearest := m.settlements[0]
 	for _, s := range m.settlements {
 		if distance(s.middle, end) < distance(nearest.middle, end) {

@@ -24,6 +24,8 @@ type Island struct {
 	roads  *raster
 	built  *raster
 	places map[int64]spot
+	// farms are the names that no farm has yet.
+	farms []int
 	// along collects spots beside roads and paths, where the society puts its posts.
 	along []spot
 }
@@ -57,6 +59,7 @@ type street struct {
 	middle int64 // the shape point that bends it
 	main   bool
 	bridge bool
+	oneWay bool
 }
 
 // New makes the island of a seed.
@@ -398,6 +401,41 @@ func (s *settlement) thoroughfare(from, to [2]int) {
 	}
 }
 
+// makeOneWay makes a run of streets one-way, unless that would cut the rest of the net, which can be driven both ways,
+// apart: then one could get in somewhere and not out again.
+func (s *settlement) makeOneWay(run []edge) bool {
+	for _, e := range run {
+		s.edges[e].oneWay = true
+	}
+	near := map[[2]int][][2]int{}
+	for _, e := range s.sortedEdges() {
+		if !s.edges[e].oneWay {
+			near[e.a] = append(near[e.a], e.b)
+			near[e.b] = append(near[e.b], e.a)
+		}
+	}
+	seen, stack := map[[2]int]bool{}, [][2]int{}
+	for k := range near {
+		stack = append(stack, k)
+		break
+	}
+	for len(stack) > 0 {
+		k := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		if !seen[k] {
+			seen[k] = true
+			stack = append(stack, near[k]...)
+		}
+	}
+	if len(seen) == len(near) && near[run[0].a] != nil && near[run[len(run)-1].b] != nil {
+		return true
+	}
+	for _, e := range run {
+		s.edges[e].oneWay = false
+	}
+	return false
+}
+
 // nameStreets turns the net into ways: main streets under one name, the rest in runs along a row or a column.
 func (m *Island) nameStreets(s *settlement) {
 	class := "residential"
@@ -456,7 +494,7 @@ func (m *Island) nameStreets(s *settlement) {
 				if s.edges[run[0]].main {
 					emit(run, mainName, "secondary", false)
 				} else {
-					emit(run, s.namer(), class, s.kind == "town" && m.rand.Float64() < 0.25)
+					emit(run, s.namer(), class, s.kind == "town" && m.rand.Float64() < 0.3 && s.makeOneWay(run))
 				}
 				run = nil
 			}

@@ -29,7 +29,7 @@ var (
 
 const (
 	demoRegion  = "Orrisand"
-	demoVersion = "demo-3"
+	demoVersion = "demo-4"
 	demoPlaces  = 96
 )
 

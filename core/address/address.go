@@ -106,6 +106,9 @@ func NewIndex(r *region.Region) *Index {
 	return x
 }
 
+// letters are those that keep their own shape when accents are taken off, and marks within a word.
+var letters = strings.NewReplacer("'", "", "’", "", "ß", "ss", "ø", "o", "æ", "ae", "ł", "l")
+
 // Words cuts a text into its words: lower case, without accents, letters and digits only.
 func Words(s string) []string {
 	folded := strings.Map(func(c rune) rune {
@@ -114,8 +117,7 @@ func Words(s string) []string {
 		}
 		return unicode.ToLower(c)
 	}, norm.NFKD.String(s))
-	folded = strings.NewReplacer("'", "", "’", "", "ß", "ss", "ø", "o", "æ", "ae", "ł", "l").Replace(folded)
-	return strings.FieldsFunc(folded, func(c rune) bool { return !unicode.IsLetter(c) && !unicode.IsDigit(c) })
+	return strings.FieldsFunc(letters.Replace(folded), func(c rune) bool { return !unicode.IsLetter(c) && !unicode.IsDigit(c) })
 }
 
 // found is how well one word of the query is met by each thing.
@@ -196,6 +198,7 @@ func (x *Index) things(words []string, streetsOnly bool, numbers []string, byWor
 		}
 	}
 	var finds []Find
+	lengths := map[string]float64{} // in words; many streets share a name
 	for e := range candidates {
 		var name, place string
 		settlement := region.NoSettlement
@@ -228,7 +231,11 @@ func (x *Index) things(words []string, streetsOnly bool, numbers []string, byWor
 			own += inName
 			explained += math.Max(inName, inPlace)
 		}
-		nameWords := float64(len(Words(name)))
+		nameWords, counted := lengths[name]
+		if !counted {
+			nameWords = float64(len(Words(name)))
+			lengths[name] = nameWords
+		}
 		// How much of the query is explained, and how much of the name the query holds.
 		score := explained / float64(len(words)) * (0.5 + 0.5*math.Min(1, own/nameWords))
 		if score < 0.3 || nameWords == 0 {

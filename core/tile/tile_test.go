@@ -155,3 +155,86 @@ func TestATileHoldsWhatLiesOnIt(t *testing.T) {
 	signed()
 	assert.Empty(t, d)
 }
+
+// parts reads the geometry of the only feature of a tile.
+func parts(t *testing.T, data []byte) [][]xy {
+	t.Helper()
+	d := data[len(Magic):]
+	number := func() int { v, n := binary.Uvarint(d); require.Positive(t, n); d = d[n:]; return int(v) }
+	for n := number(); n > 0; n-- {
+		d = d[number():]
+	}
+	require.Equal(t, 1, number())
+	d = d[number():]
+	d = d[1:]
+	require.Equal(t, 1, number())
+	number()
+	number()
+	d = d[2:]
+	var out [][]xy
+	var x, y int64
+	for n := number(); n > 0; n-- {
+		var part []xy
+		for k := number(); k > 0; k-- {
+			dx, n := binary.Varint(d)
+			dy, m := binary.Varint(d[n:])
+			d = d[n+m:]
+			x, y = x+dx, y+dy
+			part = append(part, xy{int32(x), int32(y)})
+		}
+		out = append(out, part)
+	}
+	return out
+}
+
+// A winding line that crosses from tile to tile is cut at the same places on both sides of every edge: at each zoom, where
+// it leaves one tile it enters the next, to within the rounding.
+func TestLinesMeetAtTheEdgesOfTiles(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 5))
+	var line []geo.E7
+	lat, lng := -38.0, -26.0
+	for range 400 {
+		lat, lng = lat+(r.Float64()-0.5)*0.004, lng+r.Float64()*0.003
+		line = append(line, geo.MustPoint(lat, lng).E7())
+	}
+	regions := oneRegion(t, region.Feature{ID: 1, Class: region.Primary, Shape: region.LineShape, Parts: [][]geo.E7{line}})
+	met := 0
+	for zoom := 9; zoom <= 15; zoom++ {
+		n := float64(int(1) << zoom)
+		seen := map[int]bool{}
+		for _, p := range line {
+			x, y := Project(p.Point())
+			id := ID{zoom, int(x * n), int(y * n)}
+			if seen[id.X] {
+				continue
+			}
+			seen[id.X] = true
+			left, right := Encode(regions, id), Encode(regions, ID{zoom, id.X + 1, id.Y})
+			if left == nil || right == nil {
+				continue
+			}
+			// Where the line crosses the common edge, in units from the top, as each of the two sees it.
+			cross := func(parts [][]xy, edge float64) (at []float64) {
+				for _, part := range parts {
+					for i := 1; i < len(part); i++ {
+						a, b := part[i-1], part[i]
+						if (float64(a.x) < edge) != (float64(b.x) < edge) {
+							f := (edge - float64(a.x)) / (float64(b.x) - float64(a.x))
+							if y := float64(a.y) + f*(float64(b.y)-float64(a.y)); y > 0 && y < Extent {
+								at = append(at, y)
+							}
+						}
+					}
+				}
+				return at
+			}
+			a, b := cross(parts(t, left), Extent), cross(parts(t, right), 0)
+			require.Len(t, b, len(a), "zoom %d, tile %v", zoom, id)
+			for i := range a {
+				require.InDelta(t, a[i], b[i], 1.5, "zoom %d, tile %v", zoom, id)
+				met++
+			}
+		}
+	}
+	assert.Greater(t, met, 30)
+}

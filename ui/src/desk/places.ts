@@ -1,6 +1,6 @@
 // The stored places: read once, kept current by the stream of changes, changed with undo.
 
-import { useEventSource } from '@vueuse/core'
+import { useEventListener, useEventSource } from '@vueuse/core'
 import { v7 as uuidv7 } from 'uuid'
 import { computed, reactive, ref, watch } from 'vue'
 import { Refusal, api, unwrap, type Category, type Collection, type Feature } from '../api/client'
@@ -67,7 +67,7 @@ interface Changed {
 
 /** Follows the changes that others make. Call inside a component, after signing in. */
 export function followChanges(): void {
-  const { data, status } = useEventSource('/v1/changes', ['features', 'collections', 'categories'] as const, {
+  const { data, status, open, close } = useEventSource('/v1/changes', ['features', 'collections', 'categories'] as const, {
     autoReconnect: { delay: 1000 },
   })
   watch(data, (text) => {
@@ -80,6 +80,10 @@ export function followChanges(): void {
     else return
     generation.value++
   }, { flush: 'sync' })
+  // A browser opens six connections to a server and no more; a page that nobody sees gives its own back.
+  useEventListener(window, 'pagehide', close)
+  useEventListener(document, 'visibilitychange', () => (document.hidden ? close() : open()))
+  useEventListener(window, 'pageshow', (e) => e.persisted && open())
   // A stream that was away may have missed something: read everything anew.
   let away = false
   watch(status, (s) => {

@@ -41,7 +41,7 @@ var problems = map[service.Kind]struct {
 
 const typePrefix = "urn:viandante:problem:"
 
-// unauthorized is returned for no token or a bad one.
+// errUnauthorized is returned for no token or a bad one.
 var errUnauthorized = errors.New("a valid token is needed: send `Authorization: Bearer TOKEN`; the demo's token lies in the file demo.token of its data directory")
 
 func (s *server) problem(c *echo.Context, err error) {

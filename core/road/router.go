@@ -2,7 +2,7 @@
 //
 // The search is A* (Hart, Nilsson and Raphael 1968) with the straight line at the network's greatest speed as its lower
 // bound: the way it finds is the quickest there is. It settles a share of the junctions that grows with the distance; a
-// way of ten kilometres costs about a millisecond. Router is the seam at which a faster method goes.
+// way across the demo island costs some 0.4 ms (make bench). Router is the seam at which a faster method goes.
 package road
 
 import (

@@ -31,25 +31,19 @@ var placeWords = map[string][]string{
 // Places returns the society's posts, the same for the same island.
 func (m *Island) Places(count int) []Place {
 	var out []Place
-	r := rand.New(rand.NewPCG(uint64(m.bends), 0x9057)) // of its own, so that asking twice gives the same
+	r := rand.New(rand.NewPCG(uint64(m.noise), 0x9057)) // of its own, so that asking twice gives the same
 	for _, i := range r.Perm(len(m.along))[:min(count, len(m.along))] {
 		c := Categories[r.IntN(len(Categories))]
 		words := placeWords[c.ID]
 		p := m.along[i]
-		nearest := m.settlements[0]
-		for _, s := range m.settlements {
-			if distance(s.middle, p) < distance(nearest.middle, p) {
-				nearest = s
-			}
-		}
 		out = append(out, Place{
 			Name:     streetFirst[r.IntN(len(streetFirst))] + " " + words[r.IntN(len(words))],
-			Category: c.ID, At: p.point(),
-			Description: fmt.Sprintf("%s near %s, looked after by the wayfarers' society.", c.Name, nearest.name),
+			Category: c.ID, At: m.point(p),
+			Description: fmt.Sprintf("%s near %s, looked after by the wayfarers' society.", c.Name, m.nearest(p).name),
 		})
 	}
 	return out
 }
 
 // Standpoint is where the demo stands at first: the town's square.
-func (m *Island) Standpoint() geo.Point { return m.settlements[0].middle.point() }
+func (m *Island) Standpoint() geo.Point { return m.point(m.settlements[0].middle) }

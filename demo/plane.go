@@ -1,10 +1,6 @@
 package demo
 
-import (
-	"math"
-
-	"viandante/core/geo"
-)
+import "math"
 
 // spot is a position on the island's own plane: metres east and north of its middle.
 type spot struct{ x, y float64 }
@@ -23,14 +19,6 @@ func distance(a, b spot) float64         { return b.sub(a).length() }
 func lerp(a, b, f float64) float64       { return a + (b-a)*f }
 func smooth(f float64) float64           { return f * f * (3 - 2*f) }
 func clamp(v, low, high float64) float64 { return math.Max(low, math.Min(high, v)) }
-
-// The middle of the island, in the open sea.
-const middleLat, middleLng = -38.05, -26.1
-
-// point turns a spot into a position; the island is small enough for a plane.
-func (a spot) point() geo.Point {
-	return geo.MustPoint(middleLat+a.y/110996, middleLng+a.x/87835).Rounded()
-}
 
 // noise is value noise in [-1, 1] over the plane: smooth, and the same for the same seed everywhere.
 type noise uint64
@@ -73,18 +61,6 @@ func inside(p spot, ring []spot) bool {
 	return in
 }
 
-// crossing returns where the stretches ab and cd meet, as the share of ab.
-func crossing(a, b, c, d spot) (float64, bool) {
-	r, s := b.sub(a), d.sub(c)
-	den := r.x*s.y - r.y*s.x
-	if den == 0 {
-		return 0, false
-	}
-	q := c.sub(a)
-	t, u := (q.x*s.y-q.y*s.x)/den, (q.x*r.y-q.y*r.x)/den
-	return t, t > 0 && t < 1 && u >= 0 && u <= 1
-}
-
 // toLine returns the distance from p to the stretch ab.
 func toLine(p, a, b spot) float64 {
 	ab := b.sub(a)
@@ -116,6 +92,19 @@ func (r *raster) add(a, b spot, width float64) {
 			last = c
 		}
 	}
+}
+
+// near returns the stretches in the squares that ab touches.
+func (r *raster) near(a, b spot) []stretch {
+	var out []stretch
+	x0, x1 := math.Floor(min(a.x, b.x)/r.size), math.Floor(max(a.x, b.x)/r.size)
+	y0, y1 := math.Floor(min(a.y, b.y)/r.size), math.Floor(max(a.y, b.y)/r.size)
+	for x := x0; x <= x1; x++ {
+		for y := y0; y <= y1; y++ {
+			out = append(out, r.cells[[2]int{int(x), int(y)}]...)
+		}
+	}
+	return out
 }
 
 // clear tells whether nothing lies within gap metres of p, over and above its own width.

@@ -1,43 +1,70 @@
 package demo
 
 import (
-	"bufio"
-	"encoding/xml"
-	"fmt"
-	"io"
-	"strings"
+	"math"
+
+	"viandante/codec/osm"
+	"viandante/core/geo"
+	"viandante/core/relief"
 )
 
-// WriteXML writes the island as OSM XML.
-func (m *Island) WriteXML(w io.Writer) error {
-	out := bufio.NewWriterSize(w, 1<<20)
-	escape := func(s string) string {
-		var b strings.Builder
-		_ = xml.EscapeText(&b, []byte(s)) // a strings.Builder does not fail
-		return b.String()
-	}
-	tags := func(e *element) {
-		for i := 0; i < len(e.tags); i += 2 {
-			fmt.Fprintf(out, "  <tag k=\"%s\" v=\"%s\"/>\n", escape(e.tags[i]), escape(e.tags[i+1]))
-		}
-	}
-	fmt.Fprint(out, xml.Header, "<osm version=\"0.6\" generator=\"viandante demo\">\n")
+// The middle of the first island, in the open sea, and what a degree measures there.
+const (
+	middleLat, middleLng         = -38.05, -26.1
+	metresPerLat, metresPerLng   = 110996, 87835
+	islandsApartX, islandsApartY = 47000, 32000
+)
+
+// point turns a spot of the island's plane into a position; the plane is small enough for a flat one.
+func (m *Island) point(a spot) geo.Point {
+	return geo.MustPoint(middleLat+(a.y+m.offset.y)/metresPerLat, middleLng+(a.x+m.offset.x)/metresPerLng).Rounded()
+}
+
+// Write writes the island's elements.
+func (m *Island) Write(w osm.Writer) {
 	for i := range m.nodes {
 		n := &m.nodes[i]
-		p := n.at.point()
-		fmt.Fprintf(out, " <node id=\"%d\" version=\"1\" lat=\"%.7f\" lon=\"%.7f\">\n", n.id, p.Lat(), p.Lng())
-		tags(n)
-		fmt.Fprint(out, " </node>\n")
+		p := m.point(n.at)
+		w.Node(n.id, p.Lat(), p.Lng(), n.tags)
 	}
 	for i := range m.ways {
-		v := &m.ways[i]
-		fmt.Fprintf(out, " <way id=\"%d\" version=\"1\">\n", v.id)
-		for _, ref := range v.refs {
-			fmt.Fprintf(out, "  <nd ref=\"%d\"/>\n", ref)
-		}
-		tags(v)
-		fmt.Fprint(out, " </way>\n")
+		w.Way(m.ways[i].id, m.ways[i].refs, m.ways[i].tags)
 	}
-	fmt.Fprint(out, "</osm>\n")
-	return out.Flush()
+	for _, r := range m.relations {
+		members := make([]osm.Member, len(r.members))
+		for i, one := range r.members {
+			members[i] = osm.Member{Kind: one.kind, Ref: one.ref, Role: one.role}
+		}
+		w.Relation(r.id, members, r.tags)
+	}
+}
+
+// Heights returns the height field, the sea at 0.
+func (m *Island) Heights() *relief.Grid {
+	f := m.land.heights
+	corner := m.point(spot{f.x0, f.y0 + float64(f.h-1)*f.step})
+	g := &relief.Grid{West: corner.Lng(), North: corner.Lat(), StepLng: f.step / metresPerLng, StepLat: f.step / metresPerLat,
+		Width: f.w, Height: f.h, Metres: make([]float32, len(f.v))}
+	for y := range f.h {
+		for x := range f.w {
+			g.Metres[y*f.w+x] = float32(math.Round(math.Max(0, f.v[(f.h-1-y)*f.w+x])*10) / 10)
+		}
+	}
+	return g
+}
+
+// Archipelago makes islands one after another, as many as scale says, and hands each over; the first is the island of
+// the seed. Some 24 of them have a million road nodes.
+func Archipelago(seed uint64, scale int, take func(*Island) error) error {
+	side := int(math.Ceil(math.Sqrt(float64(scale) * islandsApartY / islandsApartX)))
+	next := int64(1)
+	for i := range scale {
+		offset := spot{float64(i/side) * islandsApartX, float64(i%side) * islandsApartY}
+		m := newIsland(seed+uint64(i)*1000, offset, next, i)
+		next = m.last + 1
+		if err := take(m); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -1,7 +1,6 @@
 package main
 
 import (
-	"bufio"
 	"context"
 	"crypto/rand"
 	"encoding/hex"
@@ -15,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"viandante/codec/geojson"
+	"viandante/codec/osm"
 	"viandante/demo"
 	"viandante/server"
 	"viandante/service"
@@ -29,7 +29,7 @@ var (
 
 const (
 	demoRegion  = "Orrisand"
-	demoVersion = "demo-4"
+	demoVersion = "demo-5"
 	demoPlaces  = 96
 )
 
@@ -39,12 +39,20 @@ func demoCommand(e *env) *cobra.Command {
 		Use: "demo", Short: "Serve the demo: a made-up island and its places", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error { return e.run(cmd.Context(), e.prepareDemo) },
 	}
-	var out string
+	var out, heights string
+	var scale int
 	demoMap := &cobra.Command{
-		Use: "map --out FILE", Short: "Write the made-up island as OSM XML", Args: cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error { return writeIsland(out, seed) },
+		Use: "map --out FILE", Short: "Write the made-up island as OSM XML or PBF, by the file's suffix", Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			if scale < 1 || scale > 200 {
+				return fmt.Errorf("--scale is how many islands are made, from 1 to 200, not %d", scale)
+			}
+			return writeIslands(out, heights, seed, scale)
+		},
 	}
-	demoMap.Flags().StringVar(&out, "out", "", "the file to write")
+	demoMap.Flags().StringVar(&out, "out", "", "the file to write: .osm or .osm.pbf")
+	demoMap.Flags().StringVar(&heights, "heights", "", "also write the heights of the first island, as GeoTIFF")
+	demoMap.Flags().IntVar(&scale, "scale", 1, "how many islands; 24 have some million road nodes")
 	demoMap.Flags().Uint64Var(&seed, "seed", 1, "another seed gives another island")
 	if err := demoMap.MarkFlagRequired("out"); err != nil {
 		panic(err) // the flag is defined above
@@ -53,13 +61,18 @@ func demoCommand(e *env) *cobra.Command {
 	return cmd
 }
 
-func writeIsland(file string, seed uint64) error {
+// writeIslands writes the made-up map, and where a file for them is named the heights of the first island.
+func writeIslands(file, heights string, seed uint64, scale int) (err error) {
 	f, err := os.Create(file)
 	if err != nil {
 		return fmt.Errorf("the map cannot be written: %w", err)
 	}
-	w := bufio.NewWriter(f)
-	return errors.Join(demo.New(seed).WriteXML(w), w.Flush(), f.Close())
+	w := osm.NewWriter(f, file)
+	defer func() { err = errors.Join(err, w.Close(), f.Close()) }()
+	return demo.Archipelago(seed, scale, func(island *demo.Island) error {
+		island.Write(w)
+		return nil
+	})
 }
 
 // prepareDemo makes the demo's workspace, token, map and places, each once.
@@ -83,8 +96,8 @@ func (e *env) prepareDemo(ctx context.Context, db *store.Store, svc *service.Ser
 	}
 	fmt.Println("Drawing the island …")
 	island := demo.New(1)
-	file := filepath.Join(e.data, "island.osm")
-	if err := writeIsland(file, 1); err != nil {
+	file := filepath.Join(e.data, "island.osm.pbf")
+	if err := writeIslands(file, "", 1, 1); err != nil {
 		return nil, err
 	}
 	if err := e.buildRegion(ctx, svc, file, demoRegion); err != nil {

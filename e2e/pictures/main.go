@@ -92,7 +92,7 @@ func take(base, dir, only string, list []picture) error {
 			do = chromedp.Steps()
 		}
 		if err := chromedp.Do(b.Ctx, b.Size(p.width, p.height, p.phone), b.Night(p.night), chromedp.Navigate(base+p.path), e2e.MapDrawn(),
-			e2e.Wait(`window.viandanteChart.layers.some(l => l.stones?.length)`), do,
+			do,
 			chromedp.Sleep(1500*time.Millisecond), e2e.MapDrawn()); err != nil {
 			return fmt.Errorf("%s: %w", p.name, err)
 		}

@@ -114,10 +114,9 @@ func measure() ([]row, error) {
 	rows = append(rows, row{"a way across the island by car", "the same on foot", median(len(ends), way(region.Car)), median(len(ends), way(region.Foot))})
 	var ids []tile.ID
 	for z := 10; z <= 16; z++ {
-		x, y := tile.Project(ends[z])
-		ids = append(ids, tile.ID{Z: z, X: int(x * float64(int(1)<<z)), Y: int(y * float64(int(1)<<z))})
+		ids = append(ids, tile.At(ends[z], z))
 	}
-	encode := func(i int) { tile.Encode([]*region.Region{island}, ids[i%len(ids)]) }
+	encode := func(i int) { tile.Encode([]*region.Region{island}, nil, ids[i%len(ids)]) }
 	rows = append(rows, row{"encoding a tile, zooms 10 to 16", "opening the region", median(140, encode), median(21, func(int) { _, _ = region.Open(data) })})
 	return rows, nil
 }

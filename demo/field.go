@@ -2,6 +2,8 @@ package demo
 
 import (
 	"math"
+
+	"viandante/core/contour"
 )
 
 // field is a regular grid of values over the island's plane, its first row in the south; between the grid's points it
@@ -130,100 +132,15 @@ func (f *field) distances(in func(i int) bool) *field {
 }
 
 // rings returns the outlines of where the field is above a level, counterclockwise, with those of the hollows in it
-// clockwise (marching squares, Lorensen and Cline 1987 in the plane). They do not cross each other or themselves.
+// clockwise.
 func (f *field) rings(level float64) [][]spot {
-	// An edge of the grid is named by its lower left point times two, plus one when it runs north.
-	next := map[int]int{}
-	value := func(x, y int) float64 {
-		if x < 0 || y < 0 || x >= f.w || y >= f.h {
-			return math.Inf(-1)
-		}
-		return f.v[y*f.w+x] - level
-	}
-	edge := func(x, y, north int) int { return ((y+1)*(f.w+2)+x+1)*2 + north }
-	for y := -1; y < f.h; y++ {
-		for x := -1; x < f.w; x++ {
-			sw, se, ne, nw := value(x, y) > 0, value(x+1, y) > 0, value(x+1, y+1) > 0, value(x, y+1) > 0
-			kind := 0
-			for i, in := range []bool{sw, se, ne, nw} {
-				if in {
-					kind |= 1 << i
-				}
-			}
-			if kind == 0 || kind == 15 {
-				continue
-			}
-			south, east, north, west := edge(x, y, 0), edge(x+1, y, 1), edge(x, y+1, 0), edge(x, y, 1)
-			link := func(pairs ...int) {
-				for i := 0; i < len(pairs); i += 2 {
-					next[pairs[i]] = pairs[i+1]
-				}
-			}
-			switch kind { // the land at the left
-			case 1:
-				link(south, west)
-			case 2:
-				link(east, south)
-			case 3:
-				link(east, west)
-			case 4:
-				link(north, east)
-			case 5:
-				link(south, east, north, west)
-			case 6:
-				link(north, south)
-			case 7:
-				link(north, west)
-			case 8:
-				link(west, north)
-			case 9:
-				link(south, north)
-			case 10:
-				link(west, south, east, north)
-			case 11:
-				link(east, north)
-			case 12:
-				link(west, east)
-			case 13:
-				link(south, east)
-			case 14:
-				link(west, south)
-			}
-		}
-	}
-	at := func(e int) spot {
-		north, cell := e%2, e/2
-		x, y := cell%(f.w+2)-1, cell/(f.w+2)-1
-		bx, by := x+1-north, y+north
-		a, b := value(x, y), value(bx, by)
-		t := 0.5
-		if !math.IsInf(a, 0) && !math.IsInf(b, 0) {
-			t = clamp(a/(a-b), 0.02, 0.98)
-		}
-		p, q := spot{f.x0 + float64(x)*f.step, f.y0 + float64(y)*f.step}, spot{f.x0 + float64(bx)*f.step, f.y0 + float64(by)*f.step}
-		return p.to(q, t)
-	}
 	var out [][]spot
-	for y := -1; y < f.h; y++ { // in the grid's order, so that the same field gives the same rings
-		for x := -1; x < f.w; x++ {
-			for north := range 2 {
-				first := edge(x, y, north)
-				if _, ok := next[first]; !ok {
-					continue
-				}
-				var ring []spot
-				for e := first; ; {
-					ring = append(ring, at(e))
-					n := next[e]
-					delete(next, e)
-					if n == first {
-						break
-					}
-					e = n
-				}
-				out = append(out, ring)
-			}
+	for _, r := range contour.Rings(f.w, f.h, func(x, y int) float64 { return f.v[y*f.w+x] }, level) {
+		ring := make([]spot, len(r))
+		for i, p := range r {
+			ring[i] = spot{f.x0 + p.X*f.step, f.y0 + p.Y*f.step}
 		}
+		out = append(out, ring)
 	}
 	return out
 }

@@ -55,14 +55,14 @@ func (m *Island) Heights() *relief.Grid {
 
 // Archipelago makes islands one after another, as many as scale says, and hands each over; the first is the island of
 // the seed. Some 24 of them have a million road nodes.
-func Archipelago(seed uint64, scale int, take func(*Island) error) error {
+func Archipelago(seed uint64, scale int, take func(number int, m *Island) error) error {
 	side := int(math.Ceil(math.Sqrt(float64(scale) * islandsApartY / islandsApartX)))
 	next := int64(1)
 	for i := range scale {
 		offset := spot{float64(i/side) * islandsApartX, float64(i%side) * islandsApartY}
 		m := newIsland(seed+uint64(i)*1000, offset, next, i)
 		next = m.last + 1
-		if err := take(m); err != nil {
+		if err := take(i, m); err != nil {
 			return err
 		}
 	}

@@ -55,7 +55,11 @@ func (s *server) regions(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"version": version, "regions": list})
 }
 
-func (s *server) tile(c *echo.Context) error {
+func (s *server) tile(c *echo.Context) error { return s.sendTile(c, false) }
+
+func (s *server) heights(c *echo.Context) error { return s.sendTile(c, true) }
+
+func (s *server) sendTile(c *echo.Context, heights bool) error {
 	var v [3]int
 	for i, name := range []string{"z", "x", "y"} {
 		n, err := strconv.Atoi(c.Param(name))
@@ -64,7 +68,7 @@ func (s *server) tile(c *echo.Context) error {
 		}
 		v[i] = n
 	}
-	data, err := s.Service.Tile(actor(c), c.Param("version"), tile.ID{Z: v[0], X: v[1], Y: v[2]})
+	data, err := s.Service.Tile(actor(c), c.Param("version"), tile.ID{Z: v[0], X: v[1], Y: v[2]}, heights)
 	if err != nil {
 		return err
 	}

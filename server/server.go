@@ -88,6 +88,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	v1.GET("/categories", s.categories)
 	v1.GET("/regions", s.regions)
 	v1.GET("/tiles/:version/:z/:x/:y", s.tile)
+	v1.GET("/tiles/:version/:z/:x/:y/heights", s.heights)
 	v1.GET("/changes", s.changes)
 
 	ogc := e.Group("/ogc", s.authenticate)

@@ -16,6 +16,7 @@ import (
 	"viandante/core/tile"
 	"viandante/regionfile"
 	"viandante/store"
+	"viandante/world"
 )
 
 // regionSet is the regions in use at a moment. It is immutable.
@@ -56,7 +57,7 @@ func (v *Service) followRegions(ctx context.Context) error {
 	}
 	next := &regionSet{rows: rows}
 	sum := sha256.New()
-	sum.Write([]byte(tile.Magic))
+	fmt.Fprint(sum, tile.Magic, tile.HeightsMagic, region.Version)
 	for _, row := range rows {
 		r := known[row.Hash]
 		if r == nil {
@@ -186,6 +187,7 @@ const maxTiles = 4096
 type tileKey struct {
 	version string
 	id      tile.ID
+	heights bool
 }
 
 type tileCache struct {
@@ -195,8 +197,9 @@ type tileCache struct {
 
 func newTileCache() tileCache { return tileCache{&sync.Mutex{}, map[tileKey][]byte{}} }
 
-// Tile returns an encoded tile of the ground, compressed with gzip; empty where there is nothing on it.
-func (v *Service) Tile(a Actor, version string, id tile.ID) ([]byte, error) {
+// Tile returns an encoded tile of the ground, or with heights its heights for shading, compressed with gzip; empty where
+// there is nothing on it.
+func (v *Service) Tile(a Actor, version string, id tile.ID, heights bool) ([]byte, error) {
 	if err := a.mayRead(); err != nil {
 		return nil, err
 	}
@@ -207,7 +210,7 @@ func (v *Service) Tile(a Actor, version string, id tile.ID) ([]byte, error) {
 	if version != set.version {
 		return nil, &Error{Kind: NotFound, Detail: "the ground has another version now: " + set.version}
 	}
-	k := tileKey{version, id}
+	k := tileKey{version, id, heights}
 	v.tiles.mu.Lock()
 	data, ok := v.tiles.tiles[k]
 	v.tiles.mu.Unlock()
@@ -218,16 +221,21 @@ func (v *Service) Tile(a Actor, version string, id tile.ID) ([]byte, error) {
 	for _, r := range set.open {
 		regions = append(regions, r.region)
 	}
-	if raw := tile.Encode(regions, id); raw != nil {
-		var out bytes.Buffer
-		z := gzip.NewWriter(&out)
-		if _, err := z.Write(raw); err != nil {
+	var raw []byte
+	if heights {
+		raw = tile.EncodeHeights(regions, id)
+	} else {
+		coasts, err := world.Region()
+		if err != nil {
 			return nil, err
 		}
-		if err := z.Close(); err != nil {
+		raw = tile.Encode(regions, coasts, id)
+	}
+	if raw != nil {
+		var err error
+		if data, err = compress(raw); err != nil {
 			return nil, err
 		}
-		data = out.Bytes()
 	}
 	v.tiles.mu.Lock()
 	defer v.tiles.mu.Unlock()
@@ -239,4 +247,18 @@ func (v *Service) Tile(a Actor, version string, id tile.ID) ([]byte, error) {
 	}
 	v.tiles.tiles[k] = data
 	return data, nil
+}
+
+var packers = sync.Pool{New: func() any { return gzip.NewWriter(nil) }}
+
+func compress(raw []byte) ([]byte, error) {
+	var out bytes.Buffer
+	z := packers.Get().(*gzip.Writer)
+	defer packers.Put(z)
+	z.Reset(&out)
+	if _, err := z.Write(raw); err != nil {
+		return nil, err
+	}
+	err := z.Close()
+	return out.Bytes(), err
 }

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bufio"
 	"context"
 	"crypto/rand"
 	"encoding/hex"
@@ -14,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"viandante/codec/geojson"
+	"viandante/codec/geotiff"
 	"viandante/codec/osm"
 	"viandante/demo"
 	"viandante/server"
@@ -62,17 +64,34 @@ func demoCommand(e *env) *cobra.Command {
 }
 
 // writeIslands writes the made-up map, and where a file for them is named the heights of the first island.
-func writeIslands(file, heights string, seed uint64, scale int) (err error) {
+func writeIslands(file, heights string, seed uint64, scale int) error {
+	return writeMap(file, func(w osm.Writer) error {
+		return demo.Archipelago(seed, scale, func(number int, island *demo.Island) error {
+			island.Write(w)
+			if heights == "" || number > 0 {
+				return nil
+			}
+			return writeHeights(heights, island)
+		})
+	})
+}
+
+func writeMap(file string, fill func(osm.Writer) error) error {
 	f, err := os.Create(file)
 	if err != nil {
 		return fmt.Errorf("the map cannot be written: %w", err)
 	}
 	w := osm.NewWriter(f, file)
-	defer func() { err = errors.Join(err, w.Close(), f.Close()) }()
-	return demo.Archipelago(seed, scale, func(island *demo.Island) error {
-		island.Write(w)
-		return nil
-	})
+	return errors.Join(fill(w), w.Close(), f.Close())
+}
+
+func writeHeights(file string, island *demo.Island) error {
+	f, err := os.Create(file)
+	if err != nil {
+		return fmt.Errorf("the heights cannot be written: %w", err)
+	}
+	w := bufio.NewWriter(f)
+	return errors.Join(geotiff.Write(w, island.Heights()), w.Flush(), f.Close())
 }
 
 // prepareDemo makes the demo's workspace, token, map and places, each once.
@@ -96,11 +115,12 @@ func (e *env) prepareDemo(ctx context.Context, db *store.Store, svc *service.Ser
 	}
 	fmt.Println("Drawing the island …")
 	island := demo.New(1)
-	file := filepath.Join(e.data, "island.osm.pbf")
-	if err := writeIslands(file, "", 1, 1); err != nil {
+	file, heights := filepath.Join(e.data, "island.osm.pbf"), filepath.Join(e.data, "island.tif")
+	fill := func(w osm.Writer) error { island.Write(w); return writeHeights(heights, island) }
+	if err := writeMap(file, fill); err != nil {
 		return nil, err
 	}
-	if err := e.buildRegion(ctx, svc, file, demoRegion); err != nil {
+	if err := e.buildRegion(ctx, svc, file, heights, demoRegion); err != nil {
 		return nil, err
 	}
 	fmt.Println("Setting out the society's posts …")

@@ -43,13 +43,13 @@ var areaTags = []struct {
 	key    string
 	values map[string]region.Class
 }{
-	{"natural", map[string]region.Class{"water": region.Water, "wood": region.Wood, "scrub": region.Grass, "heath": region.Grass,
-		"grassland": region.Grass, "fell": region.Grass, "wetland": region.Grass, "beach": region.Sand, "sand": region.Sand, "shoal": region.Sand,
+	{"natural", map[string]region.Class{"water": region.Water, "wood": region.Wood, "scrub": region.Heath, "heath": region.Heath,
+		"grassland": region.Grass, "fell": region.Heath, "wetland": region.Grass, "beach": region.Sand, "sand": region.Sand, "shoal": region.Sand,
 		"bare_rock": region.Rock, "scree": region.Rock, "glacier": region.Rock}},
 	{"waterway", map[string]region.Class{"riverbank": region.Water, "dock": region.Water}},
 	{"landuse", map[string]region.Class{"forest": region.Wood, "reservoir": region.Water, "basin": region.Water, "grass": region.Grass,
 		"meadow": region.Grass, "village_green": region.Park, "recreation_ground": region.Park, "cemetery": region.Park,
-		"farmland": region.Farmland, "farmyard": region.Farmland, "orchard": region.Farmland, "vineyard": region.Farmland, "allotments": region.Farmland,
+		"farmland": region.Farmland, "farmyard": region.Farmland, "orchard": region.Orchard, "vineyard": region.Orchard, "allotments": region.Orchard,
 		"residential": region.Residential, "commercial": region.Residential, "industrial": region.Residential, "retail": region.Residential,
 		"quarry": region.Rock}},
 	{"leisure", map[string]region.Class{"park": region.Park, "garden": region.Park, "pitch": region.Park, "playground": region.Park,
@@ -92,6 +92,10 @@ func (t tags) areaClass() (region.Class, bool) {
 func (b *builder) node(n taggedNode) {
 	id := region.NewFeatureID(region.FromNode, n.id)
 	b.address(id, n.at, n.tags)
+	switch n.tags["barrier"] {
+	case "gate", "bollard", "lift_gate", "cycle_barrier", "stile", "block":
+		b.draft.Ground = append(b.draft.Ground, region.Feature{ID: id, Class: region.Barrier, Shape: region.PointShape, MinZoom: 16, Parts: [][]geo.E7{{n.at}}})
+	}
 	name := n.tags["name"]
 	if name == "" {
 		return
@@ -110,7 +114,12 @@ func (b *builder) node(n taggedNode) {
 	}
 	b.draft.Landmarks = append(b.draft.Landmarks, region.Landmark{ID: id, At: n.at, Name: name, Kind: kind})
 	if n.tags["natural"] == "peak" {
-		add(region.Peak, 11, 120)
+		rank := uint8(100) // the higher, the sooner its name is shown
+		if v, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(n.tags["ele"], "m")), 64); err == nil && v > 0 {
+			rank += uint8(math.Min(90, v/50))
+			name += "\n" + strconv.Itoa(int(math.Round(v))) + " m"
+		}
+		add(region.Peak, 10, rank)
 	} else {
 		add(region.Point, 16, 40)
 	}
@@ -160,6 +169,8 @@ func (b *builder) way(w *way) {
 		f.Class, f.MinZoom, f.Rank = region.River, 8, 70
 	case w.tags["waterway"] == "stream" || w.tags["waterway"] == "ditch" || w.tags["waterway"] == "drain":
 		f.Class, f.MinZoom, f.Rank = region.Stream, 12, 20
+	case w.tags["natural"] == "cliff":
+		f.Class, f.MinZoom = region.Cliff, 12
 	case w.tags["man_made"] == "pier" || w.tags["man_made"] == "breakwater":
 		f.Class, f.MinZoom = region.Pier, 14
 	default:
@@ -184,6 +195,9 @@ func flags(t tags) region.Flag {
 	}
 	if v := t["bridge"]; v != "" && v != "no" {
 		f |= region.Bridge
+		if n, err := strconv.Atoi(t["layer"]); err == nil {
+			f |= region.AtLevel(n - 1)
+		}
 	}
 	if v := t["tunnel"]; v != "" && v != "no" {
 		f |= region.Tunnel

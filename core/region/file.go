@@ -20,7 +20,7 @@ import (
 //	directory  for each section: 4 bytes name, u32 CRC-32C of its bytes, u64 offset, u64 length
 const (
 	magic   = "VIANDREG"
-	Version = 1
+	Version = 2
 	align   = 64
 )
 
@@ -50,6 +50,8 @@ type Meta struct {
 	Junctions int `json:"junctions"`
 	Addresses int `json:"addresses"`
 	Streets   int `json:"streets"`
+	// Heights is how far apart the heights lie, in metres, or 0 where there are none.
+	HeightsM float64 `json:"heights_m,omitempty"`
 }
 
 // Encode returns the bytes of the region file for a draft. The same draft gives the same bytes.
@@ -62,6 +64,9 @@ func Encode(d *Draft) ([]byte, error) {
 		return nil, err
 	}
 	encodeGazetteer(s, d, names, &meta)
+	if err := encodeRelief(s, d, &meta); err != nil {
+		return nil, err
+	}
 	text, err := json.Marshal(meta)
 	if err != nil {
 		return nil, err
@@ -81,6 +86,7 @@ type Region struct {
 	Ground
 	Network
 	Gazetteer
+	Relief
 }
 
 // Open reads a region from its bytes. It checks the structure, not the checksums: a damaged file may give wrong
@@ -102,6 +108,9 @@ func Open(data []byte) (*Region, error) {
 		return nil, err
 	}
 	if r.Gazetteer, err = openGazetteer(dir); err != nil {
+		return nil, err
+	}
+	if r.Relief, err = openRelief(dir); err != nil {
 		return nil, err
 	}
 	return r, nil
@@ -186,7 +195,7 @@ func (s *sections) bytes() []byte {
 
 // fixed is what may be read from a file in place: values without pointers whose every bit pattern is valid.
 type fixed interface {
-	uint8 | uint32 | uint64 | geo.E7 | spatial.Box | groundRecord | segmentRecord | addressRecord | streetRecord | settlementRecord | landmarkRecord
+	uint8 | uint16 | uint32 | uint64 | geo.E7 | spatial.Box | groundRecord | segmentRecord | addressRecord | streetRecord | settlementRecord | landmarkRecord | reliefRecord
 }
 
 // view reads bytes in place as a slice. Sections are aligned and the machine is little-endian (init holds it to that).

@@ -7,6 +7,7 @@ package region
 
 import (
 	"viandante/core/geo"
+	"viandante/core/relief"
 )
 
 // FeatureID names a feature of the source data for good: it is the same in every tile and after every rebuild. It fits
@@ -39,18 +40,26 @@ type Class uint8
 
 // The classes, in drawing order.
 const (
-	Land Class = iota
-	Wood
-	Grass
+	// FarLand and FarShore are the world's coastlines, drawn where no region tells more; FarSea blots them out where one does.
+	FarLand Class = iota
+	FarShore
+	FarSea
+	Land
+	Residential
 	Farmland
+	Orchard
+	Grass
+	Heath
+	Wood
 	Park
 	Sand
 	Rock
-	Residential
 	Square
+	Contour
 	Water
 	River
 	Stream
+	Cliff
 	Building
 	Pier
 	Path
@@ -69,13 +78,14 @@ const (
 	Locality
 	Peak
 	Point
+	Barrier
 	HouseNumber
 	classCount
 )
 
-var classNames = [classCount]string{"land", "wood", "grass", "farmland", "park", "sand", "rock", "residential", "square",
-	"water", "river", "stream", "building", "pier", "path", "steps", "cycleway", "track", "service", "pedestrian",
-	"street", "tertiary", "secondary", "primary", "trunk", "motorway", "ferry", "locality", "peak", "point", "housenumber"}
+var classNames = [classCount]string{"farland", "farshore", "farsea", "land", "residential", "farmland", "orchard", "grass", "heath", "wood", "park",
+	"sand", "rock", "square", "contour", "water", "river", "stream", "cliff", "building", "pier", "path", "steps", "cycleway", "track", "service",
+	"pedestrian", "street", "tertiary", "secondary", "primary", "trunk", "motorway", "ferry", "locality", "peak", "point", "barrier", "housenumber"}
 
 func (c Class) String() string {
 	if c < classCount {
@@ -93,7 +103,12 @@ const (
 	Bridge
 	Tunnel
 	Intermittent
+	// Two bits say how many other bridges a bridge passes over.
+	levelBit
 )
+
+// AtLevel returns the flags of a bridge that passes over so many others, 3 at most.
+func AtLevel(n int) Flag { return Flag(max(0, min(3, n))) * levelBit }
 
 // Feature is one thing to draw.
 type Feature struct {
@@ -208,4 +223,6 @@ type Draft struct {
 	Addresses   []Address
 	Settlements []Settlement
 	Landmarks   []Landmark
+	// Heights may be nil.
+	Heights *relief.Grid
 }

@@ -30,3 +30,20 @@ func (g *Grid) At(lat, lng float64) float64 {
 	a, b, c, d := float64(g.Metres[i]), float64(g.Metres[i+1]), float64(g.Metres[i+g.Width]), float64(g.Metres[i+g.Width+1])
 	return (a*(1-u)+b*u)*(1-v) + (c*(1-u)+d*u)*v
 }
+
+// Cubic returns the value at a share of a cell, from 0 to 1 to the east and to the south of its first corner, by cubic
+// convolution of the sixteen values around it (Keys 1981, a = -1/2); value gives them by their distance from the first
+// corner, -1 to 2. NaN where one is.
+func Cubic(u, v float64, value func(dx, dy int) float64) float64 {
+	weights := func(t float64) [4]float64 {
+		return [4]float64{((-0.5*t+1)*t - 0.5) * t, (1.5*t-2.5)*t*t + 1, ((-1.5*t+2)*t + 0.5) * t, (0.5*t - 0.5) * t * t}
+	}
+	wx, wy := weights(u), weights(v)
+	var sum float64
+	for k := range 4 {
+		for i := range 4 {
+			sum += wy[k] * wx[i] * value(i-1, k-1)
+		}
+	}
+	return sum
+}

@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"slices"
 
+	"viandante/core/mercator"
 	"viandante/core/region"
 )
 
@@ -16,6 +17,7 @@ type encoder struct {
 	layers map[layerKey]*layer
 	names  map[string]uint64
 	texts  []string
+	parts  [][]mercator.XY // room for one feature after another
 }
 
 type layerKey struct {
@@ -32,30 +34,30 @@ func newEncoder() *encoder {
 	return &encoder{layers: map[layerKey]*layer{}, names: map[string]uint64{"": 0}}
 }
 
-func (e *encoder) add(f *region.Feature, parts [][]xy) {
-	k := layerKey{f.Class, f.Shape}
+func (e *encoder) add(id uint64, class region.Class, shape region.Shape, flags region.Flag, rank uint8, text string, parts [][]mercator.XY) {
+	k := layerKey{class, shape}
 	l := e.layers[k]
 	if l == nil {
 		l = &layer{}
 		e.layers[k] = l
 	}
 	l.count++
-	name, ok := e.names[f.Name]
+	name, ok := e.names[text]
 	if !ok {
-		e.texts = append(e.texts, f.Name)
+		e.texts = append(e.texts, text)
 		name = uint64(len(e.texts))
-		e.names[f.Name] = name
+		e.names[text] = name
 	}
-	l.body = binary.AppendUvarint(l.body, uint64(f.ID))
+	l.body = binary.AppendUvarint(l.body, id)
 	l.body = binary.AppendUvarint(l.body, name)
-	l.body = append(l.body, byte(f.Flags), f.Rank)
+	l.body = append(l.body, byte(flags), rank)
 	l.body = binary.AppendUvarint(l.body, uint64(len(parts)))
-	var last xy
+	var last mercator.XY
 	for _, part := range parts {
 		l.body = binary.AppendUvarint(l.body, uint64(len(part)))
 		for _, p := range part {
-			l.body = binary.AppendVarint(l.body, int64(p.x-last.x))
-			l.body = binary.AppendVarint(l.body, int64(p.y-last.y))
+			l.body = binary.AppendVarint(l.body, int64(p.X)-int64(last.X))
+			l.body = binary.AppendVarint(l.body, int64(p.Y)-int64(last.Y))
 			last = p
 		}
 	}

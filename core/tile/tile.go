@@ -1,37 +1,31 @@
-// Package tile cuts the ground of regions into the tiles that the page draws: it projects, simplifies, clips and
-// encodes. The encoding is our own; docs/tiles.md describes it byte by byte.
-//
-// Tiles lie on the square of the spherical Mercator projection (Snyder 1987, section 7, for a sphere), zoom 0 being
-// the whole square and each zoom doubling it. A tile has an extent of 4096 units, which the page shows on 512 pixels.
+// Package tile cuts the ground of regions into the tiles that the page draws: it takes from a region what shows at the
+// tile's zoom, clips it and encodes it. The encodings are our own; docs/tiles.md describes them byte by byte.
 package tile
 
 import (
 	"fmt"
 	"math"
 
+	"viandante/core/generalize"
 	"viandante/core/geo"
+	"viandante/core/mercator"
 	"viandante/core/region"
-	"viandante/core/spatial"
-)
-
-const (
-	// Extent is the side of a tile in its own units.
-	Extent = 4096
-	// Buffer is how far geometry reaches beyond the tile, in its units, so that broad lines are whole at the edge.
-	Buffer = 128
-	// MaxZoom is the greatest zoom.
-	MaxZoom = 19
-	// maxLat is where the square ends, in degrees.
-	maxLat = 85.051128779806604
 )
 
 // ID names a tile: its zoom, and its column and row from the north-western corner.
 type ID struct{ Z, X, Y int }
 
+// At returns the tile of a zoom that holds a position.
+func At(p geo.Point, zoom int) ID {
+	x, y := mercator.Project(p)
+	n := math.Ldexp(1, zoom)
+	return ID{zoom, int(math.Min(n-1, x*n)), int(math.Min(n-1, y*n))}
+}
+
 // Check returns an error unless the tile is in the pyramid.
 func (id ID) Check() error {
-	if id.Z < 0 || id.Z > MaxZoom {
-		return fmt.Errorf("zoom %d is outside 0 to %d", id.Z, MaxZoom)
+	if id.Z < 0 || id.Z > mercator.MaxZoom {
+		return fmt.Errorf("zoom %d is outside 0 to %d", id.Z, mercator.MaxZoom)
 	}
 	if n := 1 << id.Z; id.X < 0 || id.X >= n || id.Y < 0 || id.Y >= n {
 		return fmt.Errorf("at zoom %d columns and rows run from 0 to %d, not %d/%d", id.Z, n-1, id.X, id.Y)
@@ -39,93 +33,110 @@ func (id ID) Check() error {
 	return nil
 }
 
-// Project returns a position on the square as shares in [0, 1] from the north-western corner.
-func Project(p geo.Point) (x, y float64) {
-	s := math.Sin(math.Max(-maxLat, math.Min(maxLat, p.Lat())) * math.Pi / 180)
-	return p.Lng()/360 + 0.5, 0.5 - math.Log((1+s)/(1-s))/(4*math.Pi)
+// units returns a position in the units of the tile.
+func (id ID) units(p geo.Point) (x, y float64) {
+	x, y = mercator.Project(p)
+	scale := math.Ldexp(mercator.Extent, id.Z)
+	return x*scale - float64(id.X)*mercator.Extent, y*scale - float64(id.Y)*mercator.Extent
 }
 
-// Unproject is the inverse of Project, with y in [0, 1]; x wraps.
-func Unproject(x, y float64) geo.Point {
-	lat := math.Atan(math.Sinh((0.5-y)*2*math.Pi)) * 180 / math.Pi
-	return geo.MustPoint(lat, geo.WrapLng((x-0.5)*360))
+// at returns the position of a point given in units of the tile.
+func (id ID) at(x, y float64) geo.Point {
+	n := math.Ldexp(mercator.Extent, id.Z)
+	return mercator.Unproject((float64(id.X)*mercator.Extent+x)/n, math.Max(0, math.Min(1, (float64(id.Y)*mercator.Extent+y)/n)))
 }
 
-// box returns the tile with its buffer in units of 1e-7 degree.
-func (id ID) box() spatial.Box {
-	n := float64(int(1) << id.Z)
-	const b = float64(Buffer) / Extent
-	north := Unproject(0.5, math.Max(0, (float64(id.Y)-b)/n)).E7().Lat
-	south := Unproject(0.5, math.Min(1, (float64(id.Y)+1+b)/n)).E7().Lat
-	if id.Y == 0 {
-		north = 90e7
-	}
-	if id.Y == 1<<id.Z-1 {
-		south = -90e7
-	}
-	west := ((float64(id.X)-b)/n - 0.5) * 360e7
-	east := ((float64(id.X)+1+b)/n - 0.5) * 360e7
-	return spatial.Box{MinX: int32(math.Max(-1.8e9, west)), MinY: south, MaxX: int32(math.Min(1.8e9, east)), MaxY: north}
-}
+var frame = generalize.Window{MinX: -region.Margin, MinY: -region.Margin, MaxX: mercator.Extent + region.Margin, MaxY: mercator.Extent + region.Margin}
 
-// xy is a point in a tile's units.
-type xy struct{ x, y int32 }
-
-// Encode returns the encoded tile of all regions together; nil when there is nothing on it. The tile must pass Check.
-func Encode(regions []*region.Region, id ID) []byte {
+// Encode returns the encoded tile of all regions together, and of the world's coastlines beneath them where world is not
+// nil; nil when there is nothing on it. The tile must pass Check.
+func Encode(regions []*region.Region, world *region.Region, id ID) []byte {
 	e := newEncoder()
-	frame := window{-Buffer, -Buffer, Extent + Buffer, Extent + Buffer}
+	if world != nil {
+		drawRegion(e, world, id)
+		for _, r := range regions {
+			e.blot(r.Meta.Bounds, id)
+		}
+	}
 	for _, r := range regions {
-		r.Draw(id.Z, id.box(), func(f *region.Feature) bool {
-			if parts := cut(f, id, frame); len(parts) > 0 {
-				e.add(f, parts)
-			}
-			return true
-		})
+		drawRegion(e, r, id)
+		e.contours(r, id)
 	}
 	return e.bytes()
 }
 
-// tolerance is how far a simplified line may lie from the true one, in tile units: half a pixel, and at the zooms where
-// every corner counts less.
-func tolerance(zoom int) float64 {
-	if zoom >= 15 {
-		return 1
-	}
-	return 4
+func drawRegion(e *encoder, r *region.Region, id ID) {
+	r.Draw(id.Z, id.X, id.Y, func(f *region.Drawn) bool {
+		e.cut(f, id)
+		return true
+	})
 }
 
-// cut brings a feature into the tile: projected, simplified, clipped.
-func cut(f *region.Feature, id ID, frame window) [][]xy {
-	var out [][]xy
-	scale := math.Ldexp(Extent, id.Z)
-	originX, originY := float64(id.X)*Extent, float64(id.Y)*Extent
+// cut brings a feature into the tile.
+func (e *encoder) cut(f *region.Drawn, id ID) {
+	e.parts = e.parts[:0]
+	originX, originY := int64(id.X)*mercator.Extent, int64(id.Y)*mercator.Extent
+	inside, size := true, 0
 	for _, part := range f.Parts {
-		line := make([]xy, 0, len(part))
+		kept := part[:0] // in place: what is written lies behind what is read
 		for _, p := range part {
-			x, y := Project(p.Point())
-			q := xy{clampUnits(math.Round(x*scale) - originX), clampUnits(math.Round(y*scale) - originY)}
-			if len(line) == 0 || line[len(line)-1] != q {
-				line = append(line, q)
+			p = p.Coarser(f.Finer)
+			p = mercator.XY{X: int32(int64(p.X) - originX), Y: int32(int64(p.Y) - originY)}
+			if n := len(kept); n == 0 || kept[n-1] != p {
+				kept = append(kept, p)
+				inside = inside && frame.Holds(p)
 			}
 		}
+		size += len(kept)
 		switch f.Shape {
 		case region.PointShape:
-			if len(line) == 1 && frame.holds(line[0]) {
-				out = append(out, line)
+			if frame.Holds(kept[0]) {
+				e.parts = append(e.parts, kept)
 			}
 		case region.LineShape:
-			if len(line) > 1 {
-				out = append(out, frame.clipLine(simplify(line, tolerance(id.Z)))...)
+			if inside && len(kept) > 1 {
+				e.parts = append(e.parts, kept)
+			} else if len(kept) > 1 {
+				e.parts = append(e.parts, frame.Line(kept)...)
 			}
-		case region.AreaShape:
-			if r := frame.clipRing(simplifyRing(line, tolerance(id.Z))); len(r) > 2 {
-				out = append(out, r)
+		default:
+			if !inside {
+				kept = frame.Ring(kept)
+			}
+			if len(kept) > 2 {
+				e.parts = append(e.parts, kept)
 			}
 		}
+		inside = true
 	}
-	return out
+	if len(e.parts) > 0 {
+		e.add(uint64(f.ID), f.Class, f.Shape, f.Flags, f.Rank, f.Name, e.parts)
+	}
 }
 
-// clampUnits keeps coordinates of far-off points within what the clipping can multiply without overflow.
-func clampUnits(v float64) int32 { return int32(math.Max(-1<<30, math.Min(1<<30, v))) }
+// blotFrom is the zoom from which the world's rough coastlines give way to a region's own.
+const blotFrom = 8
+
+// blot covers the world's coastlines where a region knows better.
+func (e *encoder) blot(b geo.Box, id ID) {
+	if id.Z < blotFrom || b.West >= b.East || b.South >= b.North {
+		return
+	}
+	corner := func(lat, lng float64) (x, y float64) {
+		p, err := geo.NewPoint(lat, lng)
+		if err != nil {
+			return 0, 0
+		}
+		return id.units(p)
+	}
+	west, north := corner(b.North, b.West)
+	east, south := corner(b.South, b.East)
+	clamp := func(v float64) int32 {
+		return int32(math.Round(math.Max(float64(frame.MinX), math.Min(float64(frame.MaxX), v))))
+	}
+	x0, y0, x1, y1 := clamp(west), clamp(north), clamp(east), clamp(south)
+	if x0 < x1 && y0 < y1 {
+		e.add(uint64(region.NewFeatureID(region.FromNothing, 0)), region.FarSea, region.AreaShape, 0, 0, "",
+			[][]mercator.XY{{{X: x0, Y: y0}, {X: x0, Y: y1}, {X: x1, Y: y1}, {X: x1, Y: y0}}})
+	}
+}

@@ -1,6 +1,10 @@
 package demo
 
-import "math"
+import (
+	"cmp"
+	"math"
+	"slices"
+)
 
 // The island's plane in metres: the height field reaches a little beyond the coasts.
 const (
@@ -348,6 +352,7 @@ func (t *terrain) measure() {
 			t.peaks = append(t.peaks, f.spot(i))
 		}
 	}
+	slices.SortStableFunc(t.peaks, func(a, b spot) int { return cmp.Compare(t.heights.at(b), t.heights.at(a)) })
 }
 
 // slope returns the steepness at p as metres up for each metre along.

@@ -70,7 +70,7 @@ func Interval(zoom int) float64 {
 		return 0
 	case zoom < 12:
 		return 100
-	case zoom < 14:
+	case zoom < 13:
 		return 50
 	case zoom < 15:
 		return 20

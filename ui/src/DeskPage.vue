@@ -10,7 +10,7 @@ import { MODES, desk, type Bench, type Named } from './desk/desk'
 import { begin, drop, editing } from './desk/editing'
 import { position } from './desk/format'
 import { complain, notice } from './desk/notice'
-import { palette, togglePalette } from './desk/palette'
+import { nextGround, palette, toggleLettering, togglePalette } from './desk/palette'
 import { canRedo, canUndo, followChanges, loadPlaces, places, redo, undo } from './desk/places'
 import { useNearby } from './desk/questions'
 import AroundPage from './parts/AroundPage.vue'
@@ -88,6 +88,8 @@ useEventListener(window, 'keydown', (e) => {
     j: () => (desk.bench = 'journey'),
     w: () => (wireOpen.value = !wireOpen.value),
     n: togglePalette,
+    y: nextGround,
+    b: toggleLettering,
     u: () => undo().catch(complain),
     U: () => redo().catch(complain),
     m: () => document.querySelector<HTMLElement>('[data-test=map]')?.focus(),

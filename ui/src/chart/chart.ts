@@ -4,7 +4,8 @@ import ground from '@style/ground.json'
 import { Camera, MAX_ZOOM, MIN_ZOOM, TILE, keepUnder, toLatLng, toWorld, type LatLng, type Spot, type View } from './camera'
 import { Hand } from './hand'
 import { Labels } from './labels'
-import type { GroundStyle, Palette } from './style'
+import { Graticule } from './graticule'
+import { paletteOf, type GroundStyle, type Palette, type Time } from './style'
 import { Tiles, ZOOM_STEP } from './tiles'
 import type { Lettering } from './worker'
 
@@ -62,7 +63,7 @@ export class Chart {
   private motion: ((now: number) => boolean) | null = null
   private labelsDue = true
   private pointer: Spot | null = null
-  private paletteName = 'day'
+  private readonly graticule = new Graticule()
   private disposed = false
   /** Pixels at the edges that something lies over; fitting keeps clear of them. */
   padding = { left: 40, top: 40, right: 40, bottom: 40 }
@@ -93,7 +94,10 @@ export class Chart {
     this.resize()
     // A canvas does not wait for its fonts; ask for them, and letter anew when they are there.
     const fonts = new Set(Object.values(style.labels).map((l) => l.font.replace('{}', '16')))
-    void Promise.allSettled([...fonts].map((f) => document.fonts.load(f))).then(() => this.relabel())
+    void Promise.allSettled([...fonts].map((f) => document.fonts.load(f))).then(() => {
+      this.labels.forget()
+      this.relabel()
+    })
   }
 
   dispose(): void {
@@ -134,9 +138,17 @@ export class Chart {
     this.relabel()
   }
 
-  setPalette(name: 'day' | 'night'): void {
-    this.paletteName = this.tiles.palette = name
+  /** How the ground is drawn: the name of a style, by day or night, and of a size of lettering, all of the style file. */
+  setLook(manner: string, time: Time, lettering: string): void {
+    this.tiles.manner = style.styles[manner] ? manner : 'plain'
+    this.tiles.time = time
+    this.labels.setLook(style.styles[this.tiles.manner]!, style.lettering[lettering] ?? 1)
     this.relabel()
+  }
+
+  /** How long the workers took for the tiles drawn last, in milliseconds; for measurements. */
+  get rasterTimes(): readonly number[] {
+    return this.tiles.took
   }
 
   addLayer(layer: Layer): () => void {
@@ -318,7 +330,7 @@ export class Chart {
     const wasMoving = !!this.motion
     if (this.motion && !this.motion(now)) this.motion = null
     const ratio = devicePixelRatio || 1
-    const palette = style.palettes[this.paletteName]!
+    const palette = paletteOf(style, this.tiles.manner, this.tiles.time)
     const camera = this.current
     const ctx = this.groundCanvas.getContext('2d', { alpha: false })!
     ctx.setTransform(1, 0, 0, 1, 0, 0)
@@ -334,13 +346,14 @@ export class Chart {
       const all: Lettering[] = []
       const zoom = Math.floor(Math.round(camera.view.zoom / ZOOM_STEP) * ZOOM_STEP)
       for (const { tile } of covered) if (tile.z === zoom) all.push(...tile.lettering)
-      this.labels.layout(over, camera, all, this.layers.flatMap((l) => l.obstacles?.(camera) ?? []))
+      this.labels.layout(over, camera, all, now, this.layers.flatMap((l) => l.obstacles?.(camera) ?? []))
       this.labelsDue = false
     }
-    this.labels.draw(over, camera, palette)
+    const settling = this.labels.draw(over, camera, palette, now)
+    this.graticule.draw(over, camera, palette)
     for (const layer of this.layers) layer.draw(over, camera, palette)
-    if (this.motion) this.invalidate()
-    else if (wasMoving) {
+    if (this.motion || settling) this.invalidate()
+    if (!this.motion && wasMoving) {
       this.labelsDue = true
       this.emit('rest', this.view)
       if (this.pointer) this.hovered(this.pointer)

@@ -14,6 +14,9 @@ export const enum Flag {
   Tunnel = 4,
 }
 
+/** How many other bridges a bridge passes over. */
+export const levelOf = (f: Feature): number => (f.flags >> 4) & 3
+
 export interface Feature {
   id: number
   name: string

@@ -1,4 +1,4 @@
-// The types of the style file, and how its stops are read.
+// The types of the style file, how its stops are read, and how one ground style by day or night comes out of it.
 
 export type Stops = [number, number][]
 export type Palette = Record<string, string>
@@ -6,7 +6,7 @@ export type Palette = Record<string, string>
 export interface AreaStyle {
   fill: string
   mark?: string
-  pattern?: 'hatch' | 'rows' | 'tufts' | 'trees' | 'stipple'
+  pattern?: 'hatch' | 'rows' | 'tufts' | 'heath' | 'orchard' | 'trees' | 'stipple'
   /** The first zoom at which the pattern is drawn. */
   from?: number
   edge?: string
@@ -16,9 +16,13 @@ export interface AreaStyle {
 export interface LineStyle {
   colour: string
   edge?: string
+  index?: string
+  /** The colour where it is too narrow for edges; the edge's without it. */
+  thin?: string
   width: Stops
   dash?: number[]
   cap?: CanvasLineCap
+  tick?: Stops
 }
 
 export interface LabelStyle {
@@ -28,17 +32,43 @@ export interface LabelStyle {
   spacing?: number
   along?: boolean
   from?: number
+  repeat?: number
   'by-rank'?: boolean
   mark?: string
 }
 
+/** What sets a way of drawing the ground apart from the others. */
+export interface Manner {
+  title: string
+  /** How strongly contours are drawn, 0 to 1. */
+  contours: number
+  patterns: boolean
+  /** How strongly slopes are shaded, 0 to 1; without it no heights are asked for. */
+  shade?: number
+  /** How opaque the covers of the land are over tints. */
+  cover?: number
+  /** Colours by metres above the sea, for day and night. */
+  tints?: Record<string, [number, string][]>
+  /** By how much colours are drawn towards the land's, 0 to 1. */
+  mute?: number
+  /** Pixels of halo round letters. */
+  halo?: number
+  /** By how much roads are widened. */
+  roads?: number
+  palettes?: Record<string, Palette>
+}
+
 export interface GroundStyle {
   palettes: Record<string, Palette>
+  styles: Record<string, Manner>
+  lettering: Record<string, number>
   shore: { line: number; waterlines: [number, number][] }
   areas: Record<string, AreaStyle>
   lines: Record<string, LineStyle>
   labels: Record<string, LabelStyle>
 }
+
+export type Time = 'day' | 'night'
 
 /** The value of stops at a zoom. */
 export function at(stops: Stops, zoom: number): number {
@@ -49,4 +79,33 @@ export function at(stops: Stops, zoom: number): number {
     before = stop
   }
   return before[1]
+}
+
+export function channels(colour: string): [number, number, number] {
+  const n = parseInt(colour.slice(1), 16)
+  return [n >> 16, (n >> 8) & 255, n & 255]
+}
+
+function mixed(a: string, b: string, share: number): string {
+  const [p, q] = [channels(a), channels(b)]
+  return '#' + p.map((v, i) => Math.round(v + (q[i]! - v) * share).toString(16).padStart(2, '0')).join('')
+}
+
+const resolved = new Map<string, Palette>()
+
+/** The colours of a ground style by day or night. */
+export function paletteOf(style: GroundStyle, name: string, time: Time): Palette {
+  const key = `${name} ${time}`
+  let palette = resolved.get(key)
+  if (!palette) {
+    const manner = style.styles[name] ?? style.styles.plain!
+    palette = { ...style.palettes[time]!, ...manner.palettes?.[time] }
+    if (manner.mute) {
+      const land = palette.land!
+      for (const [k, v] of Object.entries(palette)) palette[k] = k === 'halo' ? land : mixed(v, land, k.startsWith('ink') ? manner.mute * 0.5 : manner.mute)
+      palette.sea = mixed(style.palettes[time]!.sea!, land, manner.mute * 0.35)
+    }
+    resolved.set(key, palette)
+  }
+  return palette
 }

@@ -2,6 +2,7 @@
 
 import { TILE, type Camera } from './camera'
 import TileWorker from './worker?worker'
+import type { Time } from './style'
 import type { Lettering, TileAnswer, TileRequest } from './worker'
 
 export interface Tile {
@@ -26,7 +27,10 @@ export class Tiles {
   private workers: Worker[]
   private clock = 0
   version = ''
-  palette = 'day'
+  manner = 'plain'
+  time: Time = 'day'
+  /** How long workers took for the tiles drawn last, in milliseconds. */
+  readonly took: number[] = []
 
   constructor(private changed: () => void) {
     this.workers = Array.from({ length: Math.max(1, Math.min(3, (navigator.hardwareConcurrency || 2) - 1)) }, () => new TileWorker())
@@ -44,6 +48,7 @@ export class Tiles {
       answer.bitmap?.close()
       return
     }
+    if (answer.ms !== undefined && this.took.push(answer.ms) > 500) this.took.shift()
     tile.failed = !!answer.error
     tile.bitmap = answer.bitmap
     tile.lettering = answer.lettering ?? []
@@ -92,8 +97,12 @@ export class Tiles {
     yield* found.sort((a, b) => a.far - b.far)
   }
 
+  private get look(): string {
+    return `${this.version}/${this.manner}/${this.time}/`
+  }
+
   private key(z: number, x: number, y: number, step: number, ratio: number): string {
-    return `${this.version}/${this.palette}/${z}/${x}/${y}/${step}/${ratio}`
+    return `${this.look}${z}/${x}/${y}/${step}/${ratio}`
   }
 
   private ask(z: number, x: number, y: number, step: number, ratio: number): Tile {
@@ -103,7 +112,7 @@ export class Tiles {
       tile = { z, x, y, lettering: [], failed: false, used: 0 }
       this.tiles.set(key, tile)
       const request: TileRequest = {
-        key, z, x, y, zoom: step, ratio, palette: this.palette,
+        key, z, x, y, zoom: step, ratio, manner: this.manner, time: this.time,
         url: `/v1/tiles/${this.version}/${z}/${x}/${y}`,
         size: Math.round(TILE * ratio * 2 ** (step - z)),
       }
@@ -117,7 +126,7 @@ export class Tiles {
   private standIns(z: number, column: number, y: number): { tile: Tile; column: number }[] {
     const out: { tile: Tile; column: number }[] = []
     for (const [key, t] of this.tiles) {
-      if (!t.bitmap || !key.startsWith(`${this.version}/${this.palette}/`)) continue
+      if (!t.bitmap || !key.startsWith(this.look)) continue
       const up = z - t.z
       if (up < -2) continue
       const n = 2 ** t.z

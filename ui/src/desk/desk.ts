@@ -1,6 +1,7 @@
 // What is on the desk: where one stands, what is selected, where one goes. All of it is in the URL, so that any view can
 // be linked to and reloaded.
 
+import style from '@style/ground.json'
 import { reactive, watch } from 'vue'
 import type { LocationQuery, Router } from 'vue-router'
 import type { LatLng, View } from '../chart/camera'
@@ -19,6 +20,9 @@ export interface Named extends LatLng {
 export interface Desk {
   bench: Bench
   view: View | null
+  /** The ground's style and the size of its lettering, by their names in the style file. */
+  ground: string
+  lettering: string
   standpoint: Named | null
   beyondM: number
   withinM: number
@@ -34,6 +38,8 @@ export const DEFAULT_WITHIN_M = 1500
 export const desk = reactive<Desk>({
   bench: 'around',
   view: null,
+  ground: 'plain',
+  lettering: 'plain',
   standpoint: null,
   beyondM: 0,
   withinM: DEFAULT_WITHIN_M,
@@ -53,6 +59,8 @@ function read(bench: unknown, q: LocationQuery): void {
   const v = typeof q.v === 'string' ? /^(.+),(\d+(?:\.\d+)?)(?:,(-?\d+(?:\.\d+)?))?$/.exec(q.v) : null
   const centre = v && readPosition(v[1])
   if (centre) desk.view = { ...centre, zoom: Number(v![2]), rotation: Number(v![3] ?? 0) }
+  desk.ground = typeof q.ground === 'string' && q.ground in style.styles ? q.ground : 'plain'
+  desk.lettering = typeof q.letters === 'string' && q.letters in style.lettering ? q.letters : 'plain'
   desk.standpoint = named(q.from, q.fromName)
   const ring = typeof q.ring === 'string' ? /^(\d+)-(\d+)$/.exec(q.ring) : null
   if (ring && Number(ring[2]) > Number(ring[1])) [desk.beyondM, desk.withinM] = [Number(ring[1]), Math.min(2e7, Number(ring[2]))]
@@ -71,6 +79,8 @@ function write(): { path: string; query: Record<string, string> } {
     const v = desk.view
     put('v', `${v.lat.toFixed(5)},${round7(v.lng).toFixed(5)},${Number(v.zoom.toFixed(2))}${v.rotation ? `,${v.rotation.toFixed(0)}` : ''}`)
   }
+  put('ground', desk.ground !== 'plain' && desk.ground)
+  put('letters', desk.lettering !== 'plain' && desk.lettering)
   put('from', desk.standpoint && position(desk.standpoint))
   put('fromName', desk.standpoint?.name)
   put('ring', (desk.beyondM > 0 || desk.withinM !== DEFAULT_WITHIN_M) && `${Math.round(desk.beyondM)}-${Math.round(desk.withinM)}`)

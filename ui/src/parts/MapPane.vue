@@ -83,7 +83,7 @@ function placeLabel(): void {
 }
 
 watch(() => props.ground, (v) => chart.value?.setGround(v))
-watchEffect(() => chart.value?.setPalette(palette.value))
+watchEffect(() => chart.value?.setLook(desk.ground, palette.value, desk.lettering))
 watchEffect(() => {
   if (!chart.value) return
   const glyph = (category: string) => categoryById.value.get(category)

@@ -5,6 +5,7 @@ import type { LatLng } from '../chart/camera'
 import { chart } from '../desk/acts'
 import { desk } from '../desk/desk'
 import { metres, shortPosition } from '../desk/format'
+import { groundStyles, toggleLettering } from '../desk/palette'
 
 const props = defineProps<{ pointer: LatLng | null }>()
 
@@ -72,6 +73,22 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
       <span class="w-14 font-medium">{{ metres(bar.m) }}</span>
     </div>
     <span class="caption hidden sm:inline">zoom {{ desk.view?.zoom.toFixed(2) }}</span>
+    <label class="flex items-center gap-1.5 whitespace-nowrap">
+      <span class="caption max-sm:sr-only">ground</span>
+      <select v-model="desk.ground" class="border-ink/50 bg-paper cursor-pointer border-b py-0.5 max-sm:w-20" title="How the ground is drawn (y)" data-test="ground">
+        <option v-for="s in groundStyles" :key="s.name" :value="s.name">{{ s.title }}</option>
+      </select>
+    </label>
+    <button
+      class="border-ink/50 px-1 font-serif leading-none max-sm:hidden"
+      :class="desk.lettering === 'large' ? 'border-b-2 font-bold' : 'border-b'"
+      :aria-pressed="desk.lettering === 'large'"
+      title="Large lettering (b)"
+      data-test="letters"
+      @click="toggleLettering"
+    >
+      <span class="text-xs">A</span><span class="text-lg">A</span>
+    </button>
     <span v-if="read" class="ml-auto whitespace-nowrap" data-test="pointer">
       <span class="caption mr-1 hidden sm:inline">{{ pointer ? 'pointer' : 'middle' }}</span>{{ shortPosition(read) }}
     </span>

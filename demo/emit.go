@@ -22,6 +22,7 @@ func (m *Island) emitRoads() {
 		m.emitLine(l)
 	}
 	m.restrict()
+	m.layStops()
 	m.bar()
 }
 
@@ -100,7 +101,8 @@ func (m *Island) makeOneWay() {
 	town := m.settlements[0]
 	var chosen []*line
 	for _, l := range m.web.lines {
-		if l.town == town && l.class == "residential" && distance(l.points[len(l.points)/2], town.middle) < town.radius*0.5 && m.rand.Float64() < 0.4 {
+		through := l.nodes[0] >= 0 && l.nodes[len(l.nodes)-1] >= 0
+		if through && l.town == town && l.class == "residential" && distance(l.points[len(l.points)/2], town.middle) < town.radius*0.5 && m.rand.Float64() < 0.4 {
 			chosen = append(chosen, l)
 			l.tags = append(l.tags, "oneway", "yes")
 		}
@@ -165,36 +167,74 @@ func (m *Island) reached(backwards bool) []bool {
 	return seen
 }
 
-// restrict forbids some turns from the town's main streets.
+// restrict forbids turning off the town's main streets into some side streets. The main street is cut there, as the
+// members of a restriction meet at its node.
 func (m *Island) restrict() {
-	type passing struct {
-		way        int64
-		main, ends bool
+	sides := map[int64]int{} // the side street that begins or ends at a node
+	for i, w := range m.ways {
+		if class := w.tag("highway"); class == "residential" || class == "living_street" {
+			sides[w.refs[0]], sides[w.refs[len(w.refs)-1]] = i+1, i+1
+		}
 	}
-	at := map[int64][]passing{}
-	for _, w := range m.ways {
-		class := w.tag("highway")
-		if class != "secondary" && class != "residential" {
+	at := map[int64]spot{}
+	for _, n := range m.nodes {
+		at[n.id] = n.at
+	}
+	count, main := 0, len(m.ways)
+	for i := 0; i < main && count < 24; i++ {
+		w := &m.ways[i]
+		if class := w.tag("highway"); class != "secondary" && class != "tertiary" || len(w.refs) < 5 {
 			continue
 		}
-		for i, ref := range w.refs {
-			at[ref] = append(at[ref], passing{w.id, class == "secondary", i == 0 || i == len(w.refs)-1})
+		for k := 2; k < len(w.refs)-2; k++ {
+			via := w.refs[k]
+			if sides[via] == 0 {
+				continue
+			}
+			side := m.ways[sides[via]-1]
+			next := side.refs[1]
+			if side.refs[0] != via {
+				next = side.refs[len(side.refs)-2]
+			}
+			came, goes := at[via].sub(at[w.refs[k-1]]), at[next].sub(at[via])
+			turn := "no_right_turn"
+			if came.x*goes.y-came.y*goes.x > 0 {
+				turn = "no_left_turn"
+			}
+			m.way(slices.Clone(w.refs[k:]), w.tags...)
+			w = &m.ways[i]
+			w.refs = w.refs[:k+1]
+			m.relations = append(m.relations, relation{id: m.id(), members: []member{{'w', w.id, "from"}, {'n', via, "via"}, {'w', side.id, "to"}},
+				tags: []string{"type", "restriction", "restriction", turn}})
+			count++
+			break
 		}
 	}
-	count := 0
-	for _, n := range m.nodes { // where a main street goes on as another way, and a side street starts
-		var from, side int64
-		for _, p := range at[n.id] {
-			if p.main && p.ends {
-				from = p.way
-			} else if !p.main && p.ends {
-				side = p.way
-			}
+}
+
+// layStops sets bus stops along the main roads through the settlements.
+func (m *Island) layStops() {
+	named := map[string]int{}
+	for _, l := range m.web.lines {
+		if l.class != "primary" && l.class != "secondary" && l.class != "tertiary" || l.tunnel || l.name == "" {
+			continue
 		}
-		if from != 0 && side != 0 && count < 14 {
-			m.relations = append(m.relations, relation{id: m.id(), members: []member{{'w', from, "from"}, {'n', n.id, "via"}, {'w', side, "to"}},
-				tags: []string{"type", "restriction", "restriction", []string{"no_left_turn", "no_right_turn"}[count%2]}})
-			count++
+		since := 260.0
+		for i := 1; i < len(l.points); i++ {
+			a, b := l.points[i-1], l.points[i]
+			if since += distance(a, b); since < 520 {
+				continue
+			}
+			s := m.nearest(b)
+			if distance(b, s.middle) > s.radius*1.2 {
+				continue
+			}
+			since = 0
+			name := l.name
+			if named[name]++; named[name] > 1 {
+				name = fmt.Sprintf("%s %d", name, named[name])
+			}
+			m.named(b.add(b.sub(a).unit().left().times(-l.width/2-1.5)), "highway", "bus_stop", "public_transport", "platform", "name", name)
 		}
 	}
 }

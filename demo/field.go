@@ -2,8 +2,10 @@ package demo
 
 import (
 	"math"
+	"sync"
 
 	"viandante/core/contour"
+	"viandante/core/relief"
 )
 
 // field is a regular grid of values over the island's plane, its first row in the south; between the grid's points it
@@ -22,6 +24,20 @@ func newField(west, south, east, north, step float64) *field {
 
 func (f *field) spot(i int) spot {
 	return spot{f.x0 + float64(i%f.w)*f.step, f.y0 + float64(i/f.w)*f.step}
+}
+
+// fill gives every point its value, on all processors; value may read nothing that is being filled.
+func (f *field) fill(value func(i int, p spot) float64) {
+	var all sync.WaitGroup
+	const bands = 8
+	for band := range bands {
+		all.Go(func() {
+			for i := len(f.v) * band / bands; i < len(f.v)*(band+1)/bands; i++ {
+				f.v[i] = value(i, f.spot(i))
+			}
+		})
+	}
+	all.Wait()
 }
 
 // cell returns the grid's point nearest to p.
@@ -48,10 +64,7 @@ func (f *field) cubic(p spot) float64 {
 	x, y := clamp((p.x-f.x0)/f.step, 1, float64(f.w-3)), clamp((p.y-f.y0)/f.step, 1, float64(f.h-3))
 	ix, iy := int(x), int(y)
 	u, v := x-float64(ix), y-float64(iy)
-	weights := func(t float64) [4]float64 {
-		return [4]float64{((-0.5*t+1)*t - 0.5) * t, (1.5*t-2.5)*t*t + 1, ((-1.5*t+2)*t + 0.5) * t, (0.5*t - 0.5) * t * t}
-	}
-	wx, wy := weights(u), weights(v)
+	wx, wy := relief.CubicWeights(u), relief.CubicWeights(v)
 	var sum float64
 	for k := range 4 {
 		row := f.v[(iy+k-1)*f.w+ix-1:]
@@ -63,9 +76,7 @@ func (f *field) cubic(p spot) float64 {
 // resampled returns the field on another grid.
 func (f *field) resampled(step float64) *field {
 	g := newField(f.x0, f.y0, f.x0+float64(f.w-1)*f.step, f.y0+float64(f.h-1)*f.step, step)
-	for i := range g.v {
-		g.v[i] = f.at(g.spot(i))
-	}
+	g.fill(func(_ int, p spot) float64 { return f.at(p) })
 	return g
 }
 
@@ -118,7 +129,7 @@ func (f *field) distances(in func(i int) bool) *field {
 		for _, s := range steps {
 			nx, ny := x+sign*s.dx, y+sign*s.dy
 			if nx >= 0 && ny >= 0 && nx < f.w && ny < f.h {
-				g.v[i] = math.Min(g.v[i], g.v[ny*f.w+nx]+s.d*f.step)
+				g.v[i] = min(g.v[i], g.v[ny*f.w+nx]+s.d*f.step)
 			}
 		}
 	}
@@ -135,7 +146,7 @@ func (f *field) distances(in func(i int) bool) *field {
 // clockwise.
 func (f *field) rings(level float64) [][]spot {
 	var out [][]spot
-	for _, r := range contour.Rings(f.w, f.h, func(x, y int) float64 { return f.v[y*f.w+x] }, level) {
+	for _, r := range contour.Rings(f.w, f.h, f.v, level) {
 		ring := make([]spot, len(r))
 		for i, p := range r {
 			ring[i] = spot{f.x0 + p.X*f.step, f.y0 + p.Y*f.step}

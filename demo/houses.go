@@ -24,7 +24,7 @@ func (b block) overlaps(o block) bool {
 		low, high, oLow, oHigh := math.Inf(1), math.Inf(-1), math.Inf(1), math.Inf(-1)
 		for i := range 4 {
 			d, e := p[i].x*axis.x+p[i].y*axis.y, q[i].x*axis.x+q[i].y*axis.y
-			low, high, oLow, oHigh = math.Min(low, d), math.Max(high, d), math.Min(oLow, e), math.Max(oHigh, e)
+			low, high, oLow, oHigh = min(low, d), max(high, d), min(oLow, e), max(oHigh, e)
 		}
 		if high <= oLow+0.05 || oHigh <= low+0.05 {
 			return false
@@ -74,6 +74,9 @@ func (m *Island) stands(b block) bool {
 
 // house puts up a building; big ones have wings.
 func (m *Island) house(b block, tags ...string) {
+	if !slices.Contains(tags, "building") {
+		tags = append([]string{"building", "yes"}, tags...)
+	}
 	m.built.add(b)
 	c := b.corners()
 	ring := c[:]
@@ -82,7 +85,7 @@ func (m *Island) house(b block, tags ...string) {
 		f := 0.1 + 0.5*m.rand.Float64()
 		ring = []spot{c[0], c[1], c[2], b.at.add(u.times(f)).add(v), b.at.add(u.times(f)).add(v.times(0.1)), b.at.sub(u).add(v.times(0.1))}
 	}
-	m.area(ring, append([]string{"building", "yes"}, tags...)...)
+	m.area(ring, tags...)
 }
 
 // buildUp gives a settlement its squares and parks, its houses with their numbers, and what is in them.
@@ -158,7 +161,7 @@ func (m *Island) frontage(s *settlement, l *line, side int, sign float64, counts
 			}
 			ahead += width + gap
 		}
-		ahead = math.Max(0.5, ahead-length)
+		ahead = max(0.5, ahead-length)
 	}
 }
 
@@ -237,6 +240,9 @@ func (m *Island) layGreens(s *settlement) {
 		take("graves", 1, 6000, 30000, 0.4, 1, 0, pick([]string{"Old Burying Ground"}, "landuse", "cemetery"))
 		take("pitch", 2, 6000, 30000, 0.5, 1.1, 900, pick([]string{"North Pitch", "Quay Pitch"}, "leisure", "pitch"))
 		take("allotments", 3, 5000, 40000, 0.6, 1.2, 500, pick([]string{"Hill Allotments", "Mill Allotments", "Tallow Allotments"}, "landuse", "allotments"))
+		take("open", 16, 23000, 400000, 0, 1.3, 0, func(k int) []string { // what was never built on
+			return [][]string{{"landuse", "meadow"}, {"natural", "wood"}, {"leisure", "common"}, {"landuse", "orchard"}}[k%4]
+		})
 		return
 	}
 	take("square", 1, 500, 6000, 0, 0.35, 0, pick([]string{s.name + " Green"}, "place", "square"))
@@ -301,7 +307,7 @@ func inset(ring []spot, by float64) []spot {
 	for i, p := range r {
 		u, v := p.sub(r[(i+len(r)-1)%len(r)]).unit(), r[(i+1)%len(r)].sub(p).unit()
 		n := u.left().add(v.left()).unit()
-		c := math.Max(0.45, n.x*u.left().x+n.y*u.left().y)
+		c := max(0.45, n.x*u.left().x+n.y*u.left().y)
 		q := p.add(n.times(by / c))
 		if inside(q, r) {
 			out = append(out, q)
@@ -333,6 +339,9 @@ func (m *Island) layHarbour(s *settlement) {
 			}
 			foot = foot.add(sea.times(6))
 		}
+		if m.land.heights.at(foot.add(sea.times(40))) > -0.5 {
+			continue // no water before it
+		}
 		length := 70 + 60*m.rand.Float64()
 		p := foot.add(sea.times(-14))
 		m.area([]spot{p.add(side.times(-4)), foot.add(sea.times(length)).add(side.times(-4)), foot.add(sea.times(length)).add(side.times(4)), p.add(side.times(4))}, "man_made", "pier")
@@ -340,19 +349,44 @@ func (m *Island) layHarbour(s *settlement) {
 	if s.kind != "town" {
 		return
 	}
-	a := q.add(side.times(330)) // the mole that shelters them
-	var mole []spot
-	for k := range 13 {
-		f := float64(k) / 12
-		mole = append(mole, a.add(sea.times(300*math.Sin(f*1.5))).add(side.times(-330*f*f)))
-	}
-	outer := append(slices.Clone(mole), beside(mole, 9)...)
-	slices.Reverse(outer[len(mole):])
-	m.area(outer, "man_made", "breakwater", "name", "The Long Mole")
+	m.layMole(q, sea, side)
 	for k := range 7 { // sheds along the water
 		b := block{q.add(side.times(-190 + 62*float64(k))).sub(sea.times(26)), side, 15, 7}
 		if m.stands(b) {
 			m.house(b, "name", []string{"Customs Shed", "Net Store", "Ice House", "Rope Walk", "Sail Loft", "Boat Hall", "Fish Hall"}[k], "man_made", "works")
 		}
+	}
+}
+
+// layMole builds the wall that shelters the harbour: from the shore at one side of it out into the sea and round.
+func (m *Island) layMole(q, sea, side spot) {
+	h := m.land.heights
+	wet := func(p spot) bool { return h.at(p) < 0 }
+	for _, sign := range []float64{1, -1} {
+		a := q.add(side.times(sign * 300))
+		for k := 0; k < 60 && wet(a); k++ {
+			a = a.sub(sea.times(8))
+		}
+		for k := 0; k < 60 && !wet(a); k++ {
+			a = a.add(sea.times(8))
+		}
+		a = a.sub(sea.times(10))
+		var mole []spot
+		dry := 0
+		for k := range 13 {
+			f := float64(k) / 12
+			p := a.add(sea.times(280 * math.Sin(f*1.5))).add(side.times(-sign * 300 * f * f))
+			if k > 1 && !wet(p) {
+				dry++
+			}
+			mole = append(mole, p)
+		}
+		if dry > 0 {
+			continue
+		}
+		outer := append(slices.Clone(mole), beside(mole, 9*sign)...)
+		slices.Reverse(outer[len(mole):])
+		m.area(outer, "man_made", "breakwater", "name", "The Long Mole")
+		return
 	}
 }

@@ -26,48 +26,47 @@ func (m *Island) grow() {
 	built := *near
 	built.v = make([]float64, len(b.v))
 	for i, d := range near.v {
-		built.v[i] = math.Min(62-d, land.toSea.v[i]-18)
+		built.v[i] = min(62-d, land.toSea.v[i]-18)
 	}
 	m.areas(built.blurred(1).rings(0), 9000, "landuse", "residential")
 
 	cover := func(least float64, value func(i int, p spot, h, slope float64) float64, tags ...string) {
 		f := *b
 		f.v = make([]float64, len(b.v))
-		for i, h := range b.v {
-			f.v[i] = -1
-			if h > 0 {
-				p := b.spot(i)
-				f.v[i] = clamp(value(i, p, h, land.slope(p)), -1, 1)
+		f.fill(func(i int, p spot) float64 {
+			if b.v[i] <= 0 {
+				return -1
 			}
-		}
+			return clamp(value(i, p, b.v[i], land.slope(p)), -1, 1)
+		})
 		m.areas(f.blurred(1).rings(0), least, tags...)
 	}
 	clear := func(i int) float64 { // away from houses, the sea's edge and the lake
 		if land.inLake[i] {
 			return -1
 		}
-		return math.Min((near.v[i]-130)/120, (land.toSea.v[i]-40)/60)
+		return min((near.v[i]-130)/120, (land.toSea.v[i]-40)/60)
 	}
 	cover(12000, func(i int, p spot, h, slope float64) float64 {
 		want := 1.1*(slope-0.2) + 1.15*(n+51).fractal(p, 3100, 5) + 0.02 - clamp((h-330+200*(n+52).fractal(p, 4000, 2))/210, 0, 2)
-		return math.Min(want*2.4, clear(i))
+		return min(want*2.4, clear(i))
 	}, "natural", "wood")
 	cover(25000, func(i int, p spot, h, slope float64) float64 {
-		return math.Min((h-400+150*(n+53).fractal(p, 1900, 4))/60, (830-h)/60)
+		return min((h-400+150*(n+53).fractal(p, 1900, 4))/60, (830-h)/60)
 	}, "natural", "heath")
 	cover(6000, func(i int, p spot, h, slope float64) float64 {
-		return math.Max((h-740+90*(n+55).fractal(p, 700, 4))/50, (slope-0.72+0.2*(n+56).fractal(p, 500, 3))*5)
+		return max((h-740+90*(n+55).fractal(p, 700, 4))/50, (slope-0.72+0.2*(n+56).fractal(p, 500, 3))*5)
 	}, "natural", "bare_rock")
 
 	fine := *land.heights
 	fine.v = make([]float64, len(land.heights.v))
-	for i, h := range land.heights.v {
-		fine.v[i] = -1
-		if h > -1.5 && h < 6 {
-			p := fine.spot(i)
-			fine.v[i] = math.Min(h+0.1, math.Min((2.6-h)*0.6, 2.4*((n+57).fractal(p, 2200, 3)-0.05)))
+	fine.fill(func(i int, p spot) float64 {
+		h := land.heights.v[i]
+		if h <= -1.5 || h >= 6 {
+			return -1
 		}
-	}
+		return min(h+0.1, (2.6-h)*0.6, 2.4*((n+57).fractal(p, 2200, 3)-0.05))
+	})
 	m.areas(fine.rings(0), 2500, "natural", "beach")
 	m.layCliffs()
 	m.layFields(near)
@@ -218,9 +217,9 @@ func (m *Island) buildFarms() {
 				continue
 			}
 			if number++; number < 3 {
-				m.house(b, postAddress(number, f.name, f.of)...)
+				m.house(b, append([]string{"building", "farm"}, postAddress(number, f.name, f.of)...)...)
 			} else {
-				m.house(b)
+				m.house(b, "building", "barn")
 			}
 		}
 		m.area(m.round(f.at.add(f.side.times(30)), 34, 12), "landuse", "farmyard")

@@ -28,7 +28,7 @@ func settlementNames(number int) []string {
 	}
 	out := make([]string, 7)
 	for i := range out {
-		k := (number-1)*7 + i
+		k := len(placeHeads) + (number-1)*7 + i // the first row holds names of the first island
 		out[i] = placeHeads[k%len(placeHeads)] + placeTails[k/len(placeHeads)%len(placeTails)]
 		if round := k / (len(placeHeads) * len(placeTails)); round > 0 {
 			out[i] = []string{"Upper ", "Lower ", "Great ", "Little "}[(round-1)%4] + out[i]

@@ -19,13 +19,13 @@ type traveller struct {
 
 // manner says what a kind of way shuns and seeks.
 type manner struct {
-	ease     float64 // the grade that doubles the cost of a metre
-	shore    float64 // least metres from the sea
-	bridge   float64 // what crossing a river costs, in metres
-	follow   float64 // the share of the cost on a road that is there already
-	seaside  bool    // keep within sight of the sea
-	heights  bool    // keep to the ridges
-	throughs bool    // may lead through towns
+	ease    float64 // the grade that doubles the cost of a metre
+	shore   float64 // least metres from the sea
+	bridge  float64 // what crossing a river costs, in metres
+	follow  float64 // the share of the cost on a road that is there already
+	seaside bool    // keep within sight of the sea
+	heights bool    // keep to the ridges
+	afloat  bool    // over the sea
 }
 
 var sixteen = [16][2]int{{1, 0}, {0, 1}, {-1, 0}, {0, -1}, {1, 1}, {-1, 1}, {-1, -1}, {1, -1},
@@ -36,20 +36,27 @@ func newTraveller(m *Island) *traveller {
 	return &traveller{m: m, cost: make([]float64, n), from: make([]int32, n), mark: make([]int32, n), roads: make([]bool, n)}
 }
 
+// anyRoad as a goal stands for the nearest road.
+var anyRoad = spot{math.Inf(1), 0}
+
 // find returns the cells of the way between two spots, or nil.
 func (t *traveller) find(a, b spot, how manner) []int {
 	f, land := t.m.land.broad, t.m.land
-	start, goal := f.cell(a), f.cell(b)
-	end := f.spot(goal)
+	start, goal := f.cell(a), -1
+	end, least := a, 0.0
+	if b != anyRoad {
+		goal = f.cell(b)
+		end, least = f.spot(goal), min(1, how.follow)
+	}
 	t.round++
 	open := floodHeap{}
 	t.cost[start], t.from[start], t.mark[start] = 0, -1, t.round
 	open.push(0, int32(start))
-	least := math.Min(1, how.follow)
+	steps := [3]float64{f.step, f.step * math.Sqrt2, f.step * math.Sqrt(5)}
 	for len(open.items) > 0 {
 		at := open.items[0]
 		i := int(open.pop())
-		if i == goal {
+		if i == goal || goal < 0 && t.roads[i] {
 			var out []int
 			for k := int32(i); k >= 0; k = t.from[k] {
 				out = append(out, int(k))
@@ -62,20 +69,26 @@ func (t *traveller) find(a, b spot, how manner) []int {
 			continue
 		}
 		x, y := i%f.w, i/f.w
-		for _, s := range sixteen {
+		for k, s := range sixteen {
 			nx, ny := x+s[0], y+s[1]
 			if nx < 2 || ny < 2 || nx >= f.w-2 || ny >= f.h-2 {
 				continue
 			}
 			j := ny*f.w + nx
-			if f.v[j] <= 0.3 || land.inLake[j] || land.toSea.v[j] < how.shore && j != goal {
+			if how.afloat {
+				if f.v[j] > -6 && distance(f.spot(j), a) > 450 && distance(f.spot(j), end) > 450 {
+					continue
+				}
+			} else if f.v[j] <= 0.3 || land.inLake[j] || land.toSea.v[j] < how.shore && j != goal {
 				continue
 			}
-			q := f.spot(j)
-			length := distance(p, q)
+			length := steps[min(k/4, 2)]
 			grade := math.Abs(f.v[j]-f.v[i]) / length
 			e := grade / how.ease
 			c := length * (1 + e*e)
+			if how.afloat {
+				c, grade = length*(1+0.6*clamp((f.v[j]+25)/20, 0, 4)), 0
+			}
 			if grade > 0.16 {
 				c *= 1 + 30*(grade-0.16)
 			}
@@ -98,7 +111,7 @@ func (t *traveller) find(a, b spot, how manner) []int {
 				continue
 			}
 			t.cost[j], t.from[j], t.mark[j] = next, int32(i), t.round
-			open.push(next+least*distance(q, end), int32(j))
+			open.push(next+least*distance(f.spot(j), end), int32(j))
 		}
 	}
 	return nil
@@ -127,7 +140,7 @@ func (t *traveller) lay(a, b spot, how manner, road line) bool {
 		if start == 0 {
 			points[0] = a
 		}
-		if end == len(cells)-1 {
+		if end == len(cells)-1 && b != anyRoad {
 			points[len(points)-1] = b
 		}
 		l := road
@@ -164,26 +177,26 @@ func ease(points []spot) []spot {
 
 // dig bores a road's tunnel where it would climb much for little: the best of its stretches, kept for build to split off.
 func (m *Island) dig(l *line) {
-	if l.class != "secondary" || m.tunnels >= 2 {
+	if l.class != "secondary" && l.class != "primary" && l.class != "tertiary" || m.tunnels >= 2 {
 		return
 	}
 	along := make([]float64, len(l.points))
 	for i := 1; i < len(l.points); i++ {
 		along[i] = along[i-1] + distance(l.points[i-1], l.points[i])
 	}
-	best, from, to := 420.0, -1, -1
+	best, from, to := 260.0, -1, -1
 	for i := 4; i < len(l.points)-6; i += 2 {
 		for k := i + 6; k < len(l.points)-4; k += 2 {
 			a, b := l.points[i], l.points[k]
 			straight := distance(a, b)
-			if straight < 180 || straight > 900 {
+			if straight < 180 || straight > 1300 {
 				continue
 			}
 			ha, hb := m.land.heights.at(a), m.land.heights.at(b)
-			over, ok := 0.0, math.Abs(ha-hb)/straight < 0.07
+			over, ok := 0.0, math.Abs(ha-hb)/straight < 0.09
 			for s := 0.12; s < 0.9 && ok; s += 0.08 {
 				above := m.land.heights.at(a.to(b, s)) - lerp(ha, hb, s)
-				over = math.Max(over, above)
+				over = max(over, above)
 				ok = above > 2
 			}
 			if gain := along[k] - along[i] - straight + over*5; ok && over > 20 && gain > best {

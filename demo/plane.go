@@ -8,17 +8,17 @@ type spot struct{ x, y float64 }
 func (a spot) add(b spot) spot           { return spot{a.x + b.x, a.y + b.y} }
 func (a spot) sub(b spot) spot           { return spot{a.x - b.x, a.y - b.y} }
 func (a spot) times(f float64) spot      { return spot{a.x * f, a.y * f} }
-func (a spot) length() float64           { return math.Hypot(a.x, a.y) }
+func (a spot) length() float64           { return math.Sqrt(a.x*a.x + a.y*a.y) }
 func (a spot) to(b spot, f float64) spot { return a.add(b.sub(a).times(f)) }
 func (a spot) left() spot                { return spot{-a.y, a.x} }
-func (a spot) unit() spot                { return a.times(1 / math.Max(1e-9, a.length())) }
+func (a spot) unit() spot                { return a.times(1 / max(1e-9, a.length())) }
 func polar(angle, radius float64) spot {
 	return spot{math.Cos(angle) * radius, math.Sin(angle) * radius}
 }
 func distance(a, b spot) float64         { return b.sub(a).length() }
 func lerp(a, b, f float64) float64       { return a + (b-a)*f }
 func smooth(f float64) float64           { return f * f * (3 - 2*f) }
-func clamp(v, low, high float64) float64 { return math.Max(low, math.Min(high, v)) }
+func clamp(v, low, high float64) float64 { return max(low, min(high, v)) }
 
 // noise is value noise in [-1, 1] over the plane: smooth, and the same for the same seed everywhere.
 type noise uint64
@@ -40,11 +40,11 @@ func (n noise) at(x, y float64) float64 {
 // fractal adds up octaves of noise, each half as wide and half as strong.
 func (n noise) fractal(p spot, wavelength float64, octaves int) float64 {
 	var sum, weight, total float64 = 0, 1, 0
+	f := 1 / wavelength
 	for i := range octaves {
-		f := math.Pow(2, float64(i)) / wavelength
 		sum += weight * (n+noise(i)*7919).at(p.x*f, p.y*f)
 		total += weight
-		weight /= 2
+		weight, f = weight/2, f*2
 	}
 	return sum / total
 }
@@ -64,7 +64,7 @@ func inside(p spot, ring []spot) bool {
 // toLine returns the distance from p to the stretch ab.
 func toLine(p, a, b spot) float64 {
 	ab := b.sub(a)
-	f := clamp(((p.x-a.x)*ab.x+(p.y-a.y)*ab.y)/math.Max(1e-9, ab.x*ab.x+ab.y*ab.y), 0, 1)
+	f := clamp(((p.x-a.x)*ab.x+(p.y-a.y)*ab.y)/max(1e-9, ab.x*ab.x+ab.y*ab.y), 0, 1)
 	return distance(p, a.to(b, f))
 }
 

@@ -226,75 +226,56 @@ func (m *Island) quay(s *settlement) spot {
 			}
 		}
 	}
-	return best.to(s.middle, math.Min(0.2, 12/math.Max(1, bestD)))
+	return best.to(s.middle, min(0.2, 12/max(1, bestD)))
 }
 
-// layFerry joins two settlements over the water, where the way round is longest for the way across.
+// layFerry joins two settlements over the water, where the way across is short for how far apart they are.
 func (m *Island) layFerry() {
-	var from, to spot
-	best := 1500.0
 	quays := make([]spot, len(m.settlements))
 	for i, s := range m.settlements {
 		quays[i] = m.quay(s)
 	}
-	var names [2]string
+	var over []int
+	var from, to int
+	best := math.Inf(1)
 	for i, a := range quays {
 		for k, b := range quays[:i] {
 			d := distance(a, b)
-			if distance(a, m.settlements[i].middle) > 1500 || distance(b, m.settlements[k].middle) > 1500 || d > 16000 {
+			inland := max(distance(a, m.settlements[i].middle), distance(b, m.settlements[k].middle))
+			if d < 2500 || d > 16000 || inland > 4500 {
 				continue
 			}
-			wet := 0.0
-			for f := 0.0; f <= 1; f += 0.02 {
-				if m.land.heights.at(a.to(b, f)) <= 0 {
-					wet++
-				}
-			}
-			if wet < 42 { // nearly all of it over water; ferry bends round the rest
+			cells := m.travel.find(a, b, manner{ease: 1, follow: 1, afloat: true})
+			if len(cells) == 0 {
 				continue
 			}
-			if d > best {
-				best, from, to, names = d, a, b, [2]string{m.settlements[i].name, m.settlements[k].name}
+			if score := float64(len(cells))*m.land.broad.step/d + inland/2500; score < best {
+				best, over, from, to = score, cells, i, k
 			}
 		}
 	}
-	if from == to {
+	if over == nil {
 		return
 	}
-	out := func(p, towards spot) spot { // straight off the shore first
-		return p.add(m.land.toSea.gradient(p, 200).unit().times(-350)).to(towards, 0.02)
+	points := []spot{quays[from]}
+	for i := 6; i+6 < len(over); i += 6 {
+		points = append(points, m.land.broad.spot(over[i]))
 	}
-	a, b := out(from, to), out(to, from)
-	points := []spot{from}
-	for f := 0.0; f <= 1; f += 0.1 { // pushed off the land that it would cross
-		p := a.to(b, f)
-		for range 40 {
-			if m.land.heights.at(p) < -12 {
-				break
-			}
-			p = p.add(m.land.heights.gradient(p, 300).unit().times(-60))
-		}
-		points = append(points, p)
-	}
-	points = append(points, to)
+	points = append(points, quays[to])
 	for range 3 {
 		for i := 1; i < len(points)-1; i++ {
 			points[i] = points[i].to(points[i-1].to(points[i+1], 0.5), 0.5)
 		}
 	}
-	for _, q := range []spot{from, to} {
-		for k := range m.settlements {
-			if quays[k] == q {
-				m.travel.lay(m.settlements[k].middle, q, manner{ease: 0.08, shore: 0, bridge: 150, follow: 0.6}, line{class: "tertiary", name: "Ferry Quay", width: 7, tags: []string{"surface", "cobblestone"}})
-			}
-		}
+	for _, k := range []int{from, to} {
+		m.travel.lay(quays[k], anyRoad, manner{ease: 0.08, shore: 0, bridge: 150}, line{class: "tertiary", name: "Ferry Quay", width: 7, tags: []string{"surface", "cobblestone"}})
 	}
-	m.web.add(&line{points: points, class: "ferry", name: names[0] + " – " + names[1] + " ferry", tags: []string{"route", "ferry", "motor_vehicle", "yes", "duration", "00:35"}}, 60)
+	m.web.add(&line{points: points, class: "ferry", name: m.settlements[from].name + " – " + m.settlements[to].name + " ferry", tags: []string{"route", "ferry", "motor_vehicle", "yes", "duration", "00:35"}}, 60)
 }
 
 // layLanes lays what leads out of the settlements and up into the hills.
 func (m *Island) layLanes() {
-	lane := manner{ease: 0.08, shore: 50, bridge: 160, follow: 0.3}
+	lane := manner{ease: 0.08, shore: 50, bridge: 160}
 	land := m.land
 	pick := func(ok func(p spot) bool) (spot, bool) {
 		for range 300 {
@@ -328,7 +309,7 @@ func (m *Island) layLanes() {
 				l.name = streetFirst[names[i%len(names)]] + " Drove"
 			}
 		}
-		m.travel.lay(m.nearest(p).middle, p, lane, l)
+		m.travel.lay(p, anyRoad, lane, l)
 	}
 	for range 26 { // tracks up to the moors
 		p, ok := pick(func(p spot) bool {
@@ -336,7 +317,7 @@ func (m *Island) layLanes() {
 			return land.heights.at(p) > 280 && land.heights.at(p) < 620 && land.slope(p) < 0.3 && !close
 		})
 		if ok {
-			m.travel.lay(m.nearest(p).middle, p, manner{ease: 0.11, shore: 50, bridge: 120, follow: 0.25}, line{class: "track", width: 3, tags: []string{"surface", "gravel", "tracktype", "grade3"}})
+			m.travel.lay(p, anyRoad, manner{ease: 0.11, shore: 50, bridge: 120}, line{class: "track", width: 3, tags: []string{"surface", "gravel", "tracktype", "grade3"}})
 		}
 	}
 	path := manner{ease: 0.2, shore: 30, bridge: 120, follow: 0.6}

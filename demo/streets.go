@@ -139,7 +139,7 @@ func (g *streets) lean(p spot) float64 {
 	}
 	slope := g.m.land.heights.gradient(p, 60)
 	if steep := slope.length(); steep > 0.03 {
-		pull(math.Atan2(slope.y, slope.x)+math.Pi/2, math.Min(1.6, steep*14))
+		pull(math.Atan2(slope.y, slope.x)+math.Pi/2, min(1.6, steep*14))
 	}
 	if sea := g.m.land.toSea.at(p); sea < 500 {
 		pull(g.m.shoreAngle(p), 1.3*math.Exp(-sea/220))
@@ -284,7 +284,7 @@ func thin(points []spot, within float64) []spot {
 
 // dress gives the streets of a settlement their rank and their names.
 func (m *Island) dress(s *settlement) {
-	squares := 0
+	squares, stairs := 0, 0
 	for _, l := range m.web.lines {
 		if l.town != s {
 			continue
@@ -293,7 +293,7 @@ func (m *Island) dress(s *settlement) {
 		for i := 1; i < len(l.points); i++ {
 			d := distance(l.points[i-1], l.points[i])
 			length += d
-			steep = math.Max(steep, math.Abs(m.land.heights.at(l.points[i])-m.land.heights.at(l.points[i-1]))/math.Max(d, 8))
+			steep = max(steep, math.Abs(m.land.heights.at(l.points[i])-m.land.heights.at(l.points[i-1]))/max(d, 8))
 		}
 		middle := l.points[len(l.points)/2]
 		near := distance(middle, s.middle) / s.radius
@@ -307,8 +307,8 @@ func (m *Island) dress(s *settlement) {
 			if s.kind == "town" && m.rand.Float64() < 0.35 {
 				l.class = "pedestrian"
 			}
-		case steep > 0.13 && length < 160 && near < 0.6:
-			l.class, l.width = "steps", 3
+		case steep > 0.085 && length < 170 && near < 0.95 && stairs < 24:
+			l.class, l.width, stairs = "steps", 3, stairs+1
 			l.tags = []string{"surface", "stone"}
 		default:
 			l.tags = []string{"surface", "asphalt", "maxspeed", "30"}

@@ -42,9 +42,19 @@ func drainageOf(f *field) drainage {
 	for i := range n {
 		d.receiver[i] = -1
 		x, y := i%f.w, i/f.w
-		if f.v[i] <= 0 || x == 0 || y == 0 || x == f.w-1 || y == f.h-1 {
-			d.receiver[i], level[i] = int32(i), f.v[i]
+		edge := x == 0 || y == 0 || x == f.w-1 || y == f.h-1
+		if f.v[i] > 0 && !edge {
+			continue
+		}
+		d.receiver[i], level[i] = int32(i), f.v[i]
+		shore := edge
+		for k := 0; k < len(around8) && !shore; k++ {
+			shore = f.v[(y+around8[k][1])*f.w+x+around8[k][0]] > 0
+		}
+		if shore {
 			open.push(f.v[i], int32(i))
+		} else { // nothing drains to the open sea but by its shore
+			d.order = append(d.order, int32(i))
 		}
 	}
 	for len(open.items) > 0 {
@@ -61,7 +71,7 @@ func drainageOf(f *field) drainage {
 				continue
 			}
 			d.receiver[j] = i
-			level[j] = math.Max(f.v[j], level[i]+1e-3)
+			level[j] = max(f.v[j], level[i]+1e-3)
 			open.push(level[j], int32(j))
 		}
 	}
@@ -150,36 +160,40 @@ func raise(n noise) *terrain {
 		at            spot
 		radius, depth float64
 	}{{spot{4600, -11200}, 3300, 0.62}, {spot{-9800, -10400}, 2300, 0.5}, {spot{16800, -6300}, 2500, 0.55}, {spot{-4600, 10300}, 2700, 0.55}, {spot{10200, 10600}, 2000, 0.45}, {spot{-18200, -3000}, 2500, 0.5}, {spot{19500, 5200}, 2600, 0.5}}
-	for i := range c.v {
-		p := c.spot(i)
+	c.fill(func(i int, p spot) float64 {
 		warped := p.add(spot{n.fractal(p, 13000, 4), (n + 77).fractal(p, 13000, 4)}.times(4600))
-		s := 1 - math.Hypot(warped.x/21800, (warped.y+1300)/13900) + 0.26*(n+13).fractal(p, 9200, 4)
+		s := 1 - spot{warped.x / 21800, (warped.y + 1300) / 13900}.length() + 0.26*(n+13).fractal(p, 9200, 4)
 		for _, b := range bays {
 			d := distance(warped, b.at) / b.radius
 			s -= b.depth * math.Exp(-d*d)
 		}
+		s -= max(0, 2-min(p.x-west, east-p.x, p.y-south, north-p.y)/1000) // open sea all round
 		near := math.Inf(1)
 		bent := p.add(spot{(n + 5).fractal(p, 7000, 3), (n + 6).fractal(p, 7000, 3)}.times(1500))
 		for k := 1; k < len(ridge); k++ {
-			near = math.Min(near, toLine(bent, ridge[k-1], ridge[k]))
+			near = min(near, toLine(bent, ridge[k-1], ridge[k]))
 		}
 		outline[i] = s
 		uplift[i] = smooth(clamp(s/0.5, 0, 1)) * (0.16 + math.Exp(-near*near/(3900*3900))*(0.8+0.35*(n+9).fractal(p, 5000, 3)))
-		if s > 0 {
-			c.v[i] = 12 + 10*(n+21).fractal(p, 2600, 5) + 30*uplift[i]
-			uplift[i] *= 1 + 0.5*(n+61).fractal(p, 1500, 3)
-			c.v[i] = math.Max(c.v[i], 0.5)
+		if s <= 0 {
+			return 0
 		}
-	}
-	for range 36 {
-		d := drainageOf(c)
+		v := 12 + 10*(n+21).fractal(p, 2600, 5) + 30*uplift[i]
+		uplift[i] *= 1 + 0.5*(n+61).fractal(p, 1500, 3)
+		return max(v, 0.5)
+	})
+	var d drainage
+	for i := range 36 {
+		if i < 12 || i%3 == 0 { // later on the rivers keep to their beds
+			d = drainageOf(c)
+		}
 		for _, i := range d.order {
 			r := d.receiver[i]
 			if r == i {
 				continue
 			}
 			k := 0.062 * math.Sqrt(d.area[i]) / coarseStep
-			c.v[i] = math.Max(0.3, (c.v[i]+uplift[i]*26+k*c.v[r])/(1+k))
+			c.v[i] = max(0.3, (c.v[i]+uplift[i]*26+k*c.v[r])/(1+k))
 		}
 		c.creep(0.075)
 	}
@@ -193,7 +207,7 @@ func raise(n noise) *terrain {
 		c.creep(0.18)
 	}
 	for i := range c.v {
-		top = math.Max(top, c.v[i])
+		top = max(top, c.v[i])
 	}
 	for i := range c.v {
 		p := c.spot(i)
@@ -203,13 +217,13 @@ func raise(n noise) *terrain {
 		c.v[i] -= 6 + 26*clamp(0.3+1.3*(n+31).fractal(p, 11000, 3), 0, 1)
 	}
 	t := &terrain{heights: newField(west, south, east, north, fineStep)}
-	for i := range t.heights.v {
-		p := t.heights.spot(i)
+	t.heights.fill(func(_ int, p spot) float64 {
 		v := c.cubic(p)
 		steep := clamp(c.gradient(p, 120).length()/0.3, 0, 1)
-		t.heights.v[i] = v + (1.2+7*steep)*clamp((v+2)/20, 0.15, 1)*(n+41).fractal(p, 420, 4)
-	}
+		return v + (1.2+7*steep)*clamp((v+2)/20, 0.15, 1)*(n+41).fractal(p, 420, 4)
+	})
 	t.closeHollows()
+	t.raiseCliffs(n)
 	t.dam(n)
 	t.measure()
 	return t
@@ -250,6 +264,23 @@ func (t *terrain) closeHollows() {
 			f.v[i] = 0.8
 		}
 	}
+}
+
+// raiseCliffs lifts some stretches of coast, where no valley comes down, out of the sea.
+func (t *terrain) raiseCliffs(n noise) {
+	b := t.heights.resampled(2 * fineStep)
+	toSea, broad := b.distances(func(i int) bool { return b.v[i] <= 0 }), b.blurred(5)
+	t.heights.fill(func(i int, p spot) float64 {
+		v, d := t.heights.v[i], 0.0
+		if v <= 0 {
+			return v
+		}
+		if d = toSea.at(p); d > 1500 {
+			return v
+		}
+		lift := 58 * clamp(0.12+1.9*(n+63).fractal(p, 5600, 2), 0, 1) * clamp((broad.at(p)-5)/13, 0, 1)
+		return v + lift*smooth(clamp(d/80, 0, 1))*math.Exp(-d/600)
+	})
 }
 
 // dam makes the lake: water standing behind a narrow place of the valley that makes the finest one.
@@ -312,7 +343,7 @@ func (t *terrain) dam(n noise) {
 	depth.v = make([]float64, len(t.heights.v))
 	for i, v := range t.heights.v {
 		p := t.heights.spot(i)
-		depth.v[i] = math.Min(bestLevel-v, 40*(near.cubic(p)-0.3))
+		depth.v[i] = min(bestLevel-v, 40*(near.cubic(p)-0.3))
 		if depth.v[i] > 0 {
 			t.heights.v[i] = bestLevel - 0.2
 		}
@@ -344,7 +375,7 @@ func (t *terrain) measure() {
 				if nx, ny := x+dx, y+dy; nx >= 0 && ny >= 0 && nx < f.w && ny < f.h {
 					o := f.v[ny*f.w+nx]
 					highest = highest && (o < v || o == v && ny*f.w+nx >= i)
-					lowest = math.Min(lowest, o)
+					lowest = min(lowest, o)
 				}
 			}
 		}

@@ -34,7 +34,7 @@ func (m *Island) layRivers() {
 		end := i
 		for {
 			r.points = append(r.points, f.spot(int(end)))
-			if end != i && (!wet(end) || feeders[end] != 1) {
+			if end != i && (!wet(end) || feeders[end] != 1) || d.receiver[end] == end {
 				break
 			}
 			end = d.receiver[end]

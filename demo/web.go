@@ -84,7 +84,7 @@ func (w *web) nearest(p spot, reach float64, ok func(*line) bool) (best stretchR
 		if d := toLine(p, a, b); d < bestD {
 			ab := b.sub(a)
 			best, bestD, found = r, d, true
-			share = clamp(((p.x-a.x)*ab.x+(p.y-a.y)*ab.y)/math.Max(1e-9, ab.x*ab.x+ab.y*ab.y), 0, 1)
+			share = clamp(((p.x-a.x)*ab.x+(p.y-a.y)*ab.y)/max(1e-9, ab.x*ab.x+ab.y*ab.y), 0, 1)
 		}
 	}
 	return best, share, found

@@ -47,21 +47,33 @@ func (m *Island) Heights() *relief.Grid {
 		Width: f.w, Height: f.h, Metres: make([]float32, len(f.v))}
 	for y := range f.h {
 		for x := range f.w {
-			g.Metres[y*f.w+x] = float32(math.Round(math.Max(0, f.v[(f.h-1-y)*f.w+x])*10) / 10)
+			g.Metres[y*f.w+x] = float32(math.Round(max(0, f.v[(f.h-1-y)*f.w+x])*10) / 10)
 		}
 	}
 	return g
 }
 
-// Archipelago makes islands one after another, as many as scale says, and hands each over; the first is the island of
-// the seed. Some 24 of them have a million road nodes.
+// idsOfAnIsland is how many ids each island of an archipelago has for itself.
+const idsOfAnIsland = 1_000_000_000
+
+// Archipelago makes islands, as many as scale says, two at a time, and hands them over in order; the first is the island
+// of the seed.
 func Archipelago(seed uint64, scale int, take func(number int, m *Island) error) error {
 	side := int(math.Ceil(math.Sqrt(float64(scale) * islandsApartY / islandsApartX)))
-	next := int64(1)
+	made := make([]chan *Island, scale)
+	begin := func(i int) {
+		if i < scale {
+			made[i] = make(chan *Island, 1)
+			offset := spot{float64(i/side) * islandsApartX, float64(i%side) * islandsApartY}
+			go func() { made[i] <- newIsland(seed+uint64(i)*1000, offset, 1+int64(i)*idsOfAnIsland, i) }()
+		}
+	}
+	begin(0)
+	begin(1)
 	for i := range scale {
-		offset := spot{float64(i/side) * islandsApartX, float64(i%side) * islandsApartY}
-		m := newIsland(seed+uint64(i)*1000, offset, next, i)
-		next = m.last + 1
+		m := <-made[i]
+		made[i] = nil
+		begin(i + 2)
 		if err := take(i, m); err != nil {
 			return err
 		}

@@ -25,7 +25,7 @@ func TestManners(t *testing.T) {
 	p := newProgram(t)
 	p.start()
 	var square found
-	require.Equal(t, 200, p.get("/v1/geocode?q=net+menders+square&limit=1", &square))
+	require.Equal(t, 200, p.get("/v1/geocode?q=varrowby&limit=1", &square))
 	lng, lat := square.Features[0].Geometry.Coordinates[0], square.Features[0].Geometry.Coordinates[1]
 	view := fmt.Sprintf("/around?v=%v,%v,15", lat, lng)
 

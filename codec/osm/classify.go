@@ -53,7 +53,7 @@ var areaTags = []struct {
 		"residential": region.Residential, "commercial": region.Residential, "industrial": region.Residential, "retail": region.Residential,
 		"quarry": region.Rock}},
 	{"leisure", map[string]region.Class{"park": region.Park, "garden": region.Park, "pitch": region.Park, "playground": region.Park,
-		"golf_course": region.Park, "nature_reserve": region.Grass, "swimming_pool": region.Water}},
+		"golf_course": region.Park, "common": region.Grass, "nature_reserve": region.Grass, "swimming_pool": region.Water}},
 	{"place", map[string]region.Class{"square": region.Square, "islet": region.Land, "island": region.Land}},
 	{"man_made", map[string]region.Class{"pier": region.Pier, "breakwater": region.Pier}},
 }

@@ -155,7 +155,7 @@ func (c *covers) at(z int) []shape {
 		if count < 4 || w*h > most {
 			continue
 		}
-		share := make([]float32, w*h)
+		share := make([]float64, w*h)
 		for _, a := range all {
 			if int(a.minZoom) > z {
 				p := a.at.Coarser(levels)
@@ -163,14 +163,14 @@ func (c *covers) at(z int) []shape {
 				x, y := int64(p.X/square-low.X)+1, int64(p.Y/square-low.Y)+1
 				for dy := int64(-1); dy <= 1; dy++ { // spread a little, so that the outline is not a stair
 					for dx := int64(-1); dx <= 1; dx++ {
-						weight := [...]float32{4, 2, 1}[dx*dx+dy*dy] / 16
-						share[(y+dy)*w+x+dx] += weight * float32(area)
+						weight := [...]float64{4, 2, 1}[dx*dx+dy*dy] / 16
+						share[(y+dy)*w+x+dx] += weight * area
 					}
 				}
 			}
 		}
 		var rings [][]mercator.XY
-		for _, r := range contour.Rings(int(w), int(h), func(x, y int) float64 { return float64(share[int64(y)*w+int64(x)]) }, covered) {
+		for _, r := range contour.Rings(int(w), int(h), share, covered) {
 			ring := make([]mercator.XY, len(r))
 			for i, p := range r {
 				ring[i] = mercator.XY{X: int32((p.X + float64(low.X) - 0.5) * square), Y: int32((p.Y + float64(low.Y) - 0.5) * square)}

@@ -99,26 +99,64 @@ func (r *Relief) Version(stepLng float64) int {
 	return n
 }
 
-// HeightAt returns the height at a position in degrees, in metres above the sea, from a version of the heights: smooth
-// between its values (relief.Grid does the same bilinearly); NaN outside and where none is known.
-func (r *Relief) HeightAt(version int, lat, lng float64) float64 {
+// Heights returns the heights at the crossings of parallels and meridians, in degrees, row by row: metres above the sea,
+// from a version of the heights, smooth between its values (cubic convolution; relief.Grid does the same bilinearly);
+// NaN outside and where none is known.
+func (r *Relief) Heights(version int, lats, lngs []float64) []float64 {
 	v := &r.versions[version]
-	x, y := (lng-v.West)/v.StepLng, (v.North-lat)/v.StepLat
-	if x < -1 && v.West+360-lng < float64(v.Width)*v.StepLng { // heights that reach over the antimeridian
-		x += 360 / v.StepLng
-	}
 	w, h := int(v.Width), int(v.Height)
-	if !(x >= -0.5 && y >= -0.5 && x <= float64(w)-0.5 && y <= float64(h)-0.5) {
-		return math.NaN()
-	}
-	x, y = math.Max(0, math.Min(x, float64(w-1))), math.Max(0, math.Min(y, float64(h-1)))
-	ix, iy := min(int(x), w-2), min(int(y), h-2)
-	value := func(x, y int) float64 {
-		p := r.values[v.First+uint64(max(0, min(y, h-1)))*uint64(w)+uint64(max(0, min(x, w-1)))]
-		if p == 0 {
-			return math.NaN()
+	columns, rows := make([]taps, len(lngs)), make([]taps, len(lats))
+	for i, lng := range lngs {
+		x := (lng - v.West) / v.StepLng
+		if x < -1 && v.West+360-lng < float64(w)*v.StepLng { // heights that reach over the antimeridian
+			x += 360 / v.StepLng
 		}
-		return float64(p-1)*heightsStep + heightsFloor
+		columns[i] = tapsAt(x, w)
 	}
-	return relief.Cubic(x-float64(ix), y-float64(iy), func(dx, dy int) float64 { return value(ix+dx, iy+dy) })
+	for i, lat := range lats {
+		rows[i] = tapsAt((v.North-lat)/v.StepLat, h)
+	}
+	out := make([]float64, 0, len(lats)*len(lngs))
+	values := r.values[v.First:]
+	for _, row := range rows {
+		for _, column := range columns {
+			sum := math.NaN()
+			if row.in && column.in {
+				sum = 0
+				for k, y := range row.at {
+					line := values[y*w:]
+					for i, x := range column.at {
+						p := line[x]
+						if p == 0 {
+							sum = math.NaN()
+						}
+						sum += row.weight[k] * column.weight[i] * float64(p)
+					}
+				}
+				sum = (sum-1)*heightsStep + heightsFloor
+			}
+			out = append(out, sum)
+		}
+	}
+	return out
+}
+
+// taps are the four values that one between them is made of.
+type taps struct {
+	in     bool
+	at     [4]int
+	weight [4]float64
+}
+
+func tapsAt(x float64, n int) (t taps) {
+	if !(x >= -0.5 && x <= float64(n)-0.5) {
+		return t
+	}
+	x = max(0, min(x, float64(n-1)))
+	first := min(int(x), n-2)
+	t.in, t.weight = true, relief.CubicWeights(x-float64(first))
+	for k := range t.at {
+		t.at[k] = max(0, min(first+k-1, n-1))
+	}
+	return t
 }

@@ -1,5 +1,4 @@
-// Package relief is the lie of the land: heights on a regular grid, and what a map draws of them, contours and the grid
-// for shading.
+// Package relief is the lie of the land: heights on a regular grid, and what lies between them.
 package relief
 
 import "math"
@@ -31,19 +30,8 @@ func (g *Grid) At(lat, lng float64) float64 {
 	return (a*(1-u)+b*u)*(1-v) + (c*(1-u)+d*u)*v
 }
 
-// Cubic returns the value at a share of a cell, from 0 to 1 to the east and to the south of its first corner, by cubic
-// convolution of the sixteen values around it (Keys 1981, a = -1/2); value gives them by their distance from the first
-// corner, -1 to 2. NaN where one is.
-func Cubic(u, v float64, value func(dx, dy int) float64) float64 {
-	weights := func(t float64) [4]float64 {
-		return [4]float64{((-0.5*t+1)*t - 0.5) * t, (1.5*t-2.5)*t*t + 1, ((-1.5*t+2)*t + 0.5) * t, (0.5*t - 0.5) * t * t}
-	}
-	wx, wy := weights(u), weights(v)
-	var sum float64
-	for k := range 4 {
-		for i := range 4 {
-			sum += wy[k] * wx[i] * value(i-1, k-1)
-		}
-	}
-	return sum
+// CubicWeights returns what each of four values in a row counts at a share t of the way, 0 to 1, from the second to the
+// third, by cubic convolution (Keys 1981, a = -1/2). They add up to 1.
+func CubicWeights(t float64) [4]float64 {
+	return [4]float64{((-0.5*t+1)*t - 0.5) * t, (1.5*t-2.5)*t*t + 1, ((-1.5*t+2)*t + 0.5) * t, (0.5*t - 0.5) * t * t}
 }

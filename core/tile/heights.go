@@ -52,15 +52,7 @@ func newSampler(r *region.Region, id ID, n, margin int) *sampler {
 	return s
 }
 
-func (s *sampler) heights() []float64 {
-	out := make([]float64, 0, len(s.lats)*len(s.lngs))
-	for _, lat := range s.lats {
-		for _, lng := range s.lngs {
-			out = append(out, s.region.HeightAt(s.version, lat, lng))
-		}
-	}
-	return out
-}
+func (s *sampler) heights() []float64 { return s.region.Heights(s.version, s.lats, s.lngs) }
 
 // Interval returns how far apart the contours of a zoom lie in metres, or 0 where there are none. Every fifth is an
 // index contour, which bears its height.
@@ -97,15 +89,20 @@ func (e *encoder) contours(r *region.Region, id ID) {
 			low, high = math.Min(low, h), math.Max(high, h)
 		}
 	}
-	unit := float64(mercator.Extent) / float64(n)
+	var levels []float64
 	for level := math.Max(1, math.Ceil(low/step)) * step; level <= high; level += step {
+		levels = append(levels, level)
+	}
+	unit := float64(mercator.Extent) / float64(n)
+	for i, lines := range contour.Lines(side, side, heights, levels) {
+		level := levels[i]
 		var rank uint8
 		name := ""
 		if math.Mod(level, 5*step) == 0 {
 			rank, name = 1, strconv.Itoa(int(level))
 		}
 		var parts [][]mercator.XY
-		for _, l := range contour.Lines(side, side, func(x, y int) float64 { return heights[y*side+x] }, level) {
+		for _, l := range lines {
 			line := make([]mercator.XY, 0, len(l))
 			for _, p := range l {
 				q := mercator.XY{X: int32(math.Round((p.X - float64(margin)) * unit)), Y: int32(math.Round((p.Y - float64(margin)) * unit))}

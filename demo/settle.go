@@ -249,7 +249,7 @@ func (m *Island) layFerry() {
 			if len(cells) == 0 {
 				continue
 			}
-			if score := float64(len(cells))*m.land.broad.step/d + inland/2500; score < best {
+			if score := 3*float64(len(cells))*m.land.broad.step/d + inland/2500; score < best {
 				best, over, from, to = score, cells, i, k
 			}
 		}

@@ -45,6 +45,7 @@ func draft(polygons [][][][2]float64) *region.Draft {
 		var rings, shores [][]geo.E7
 		for _, r := range polygon {
 			var ring, shore []geo.E7
+			r = oneSided(r)
 			for i, p := range r {
 				at := geo.E7{Lat: int32(math.Round(p[1] * 1e7)), Lng: int32(math.Round(p[0] * 1e7))}
 				if i < len(r)-1 {
@@ -69,6 +70,23 @@ func draft(polygons [][][][2]float64) *region.Draft {
 		}
 	}
 	return d
+}
+
+// oneSided returns a ring whose points on the antimeridian are all given on the side from which the ring comes to them.
+func oneSided(r [][2]float64) [][2]float64 {
+	out := make([][2]float64, len(r))
+	side := 0.0
+	for range 2 { // the first points learn their side from the last
+		for i, p := range r {
+			if math.Abs(p[0]) < 179.9999 {
+				side = math.Copysign(180, p[0])
+			} else if side != 0 {
+				p[0] = side
+			}
+			out[i] = p
+		}
+	}
+	return out
 }
 
 // seam tells whether a stretch runs along the antimeridian or the pole.

@@ -94,7 +94,7 @@ export class Labels {
     const old = this.placed
     this.placed = []
     const boxes = new Boxes()
-    for (const o of obstacles) boxes.add([o])
+    for (const o of obstacles) boxes.put(o)
     const names = new Map<string, Spot[]>()
     const done = new Set<string>()
     for (const l of joined(all).sort(
@@ -109,7 +109,7 @@ export class Labels {
       const apart = (style.repeat ?? REPEAT) * this.larger
       const free = (middle: Spot) => l.class === 'housenumber' || !(names.get(l.name) ?? []).some((o) => Math.hypot(o.x - middle.x, o.y - middle.y) < apart)
       const olds = before.get(key) ?? []
-      const candidates = l.line ? this.along(ctx, camera, l, font, size, olds, apart) : this.flat(ctx, camera, l, font, size, style)
+      const candidates = l.line ? this.along(ctx, camera, l, font, size, olds, apart) : this.flat(ctx, camera, l, font, size, style, olds[0])
       for (const c of candidates) {
         const middle = camera.worldToScreen(c.middle)
         if (middle.x < -BEYOND || middle.y < -BEYOND || middle.x > camera.width + BEYOND || middle.y > camera.height + BEYOND) continue
@@ -177,13 +177,18 @@ export class Labels {
     return settling
   }
 
-  private *flat(ctx: CanvasRenderingContext2D, camera: Camera, l: Lettering, font: string, size: number, style: LabelStyle): Generator<Candidate> {
+  private *flat(ctx: CanvasRenderingContext2D, camera: Camera, l: Lettering, font: string, size: number, style: LabelStyle, old?: Placed): Generator<Candidate> {
     const on = camera.worldToScreen({ x: l.points[0]!, y: l.points[1]! })
     const lines = l.name.split('\n')
     const spacing = (style.spacing ?? 0) * size
     const half = Math.max(...lines.map((t) => this.width(ctx, font, t) + spacing * t.length)) / 2 + 3
     // A locality steps aside for what stands on it; every other name gives way.
-    for (const dy of l.class === 'locality' ? [0, -size * 1.5, size * 1.5] : [0]) {
+    const steps = l.class === 'locality' ? [0, -1.3, 1.3, -2.4, 2.4, -3.6, 3.6, -5, 5].map((k) => k * size) : [0]
+    if (old) {
+      const was = camera.worldToScreen(old.middle).y - on.y
+      steps.sort((a, b) => Number(Math.abs(b - was) < 4) - Number(Math.abs(a - was) < 4))
+    }
+    for (const dy of steps) {
       const s = { x: on.x, y: on.y + dy }
       const top = s.y + (style.mark ? size * 0.35 : -size * 0.55 * lines.length)
       const box = [s.x - half, style.mark ? s.y - 6 : top, s.x + half, top + size * 1.1 * lines.length]
@@ -295,13 +300,17 @@ class Boxes {
   /** Enters boxes; false, and nothing entered, where one of them is taken. */
   add(boxes: number[][]): boolean {
     if (!this.free(boxes)) return false
-    for (const b of boxes)
-      for (const key of this.keys(b)) {
-        const cell = this.cells.get(key)
-        if (cell) cell.push(b)
-        else this.cells.set(key, [b])
-      }
+    for (const b of boxes) this.put(b)
     return true
+  }
+
+  /** Enters a box, whatever it lies on. */
+  put(b: number[]): void {
+    for (const key of this.keys(b)) {
+      const cell = this.cells.get(key)
+      if (cell) cell.push(b)
+      else this.cells.set(key, [b])
+    }
   }
 
   private *keys(b: number[]): Generator<number> {

@@ -101,6 +101,14 @@ export class Stones implements Layer {
     for (const { at, stones } of shown) if (stones[0]!.selected) this.label(ctx, stones[0]!, at, camera, palette)
   }
 
+  /** The ground's names keep clear of stones and cairns. */
+  obstacles(camera: Camera): number[][] {
+    return this.piles(camera).map(({ at, stones }) => {
+      const half = stones.length > 1 ? 18 : WIDTH / 2 + 2
+      return [at.x - half, at.y - HEIGHT - 4, at.x + half, at.y + 2]
+    })
+  }
+
   /** Three stones piled up, with their count on a label. */
   private cairn(ctx: CanvasRenderingContext2D, p: Spot, count: number, faint: boolean, palette: Palette): void {
     ctx.save()

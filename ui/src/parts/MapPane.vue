@@ -105,6 +105,7 @@ watchEffect(() => {
     list.push({ id: 'new', at: editing.draft.at, name: editing.draft.name || 'new place', glyph: category?.glyph ?? 'stone', colour: category?.colour ?? '#5B6770', faint: false, selected: true, editable: true })
   }
   stones.stones = list
+  chart.value?.relabel()
   rose.standpoint = desk.standpoint
   rose.accuracyM = desk.standpoint?.accuracyM
   rose.beyondM = desk.beyondM

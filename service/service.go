@@ -15,6 +15,7 @@ import (
 
 	"viandante/core/geo"
 	"viandante/store"
+	"viandante/world"
 )
 
 // Actor is who asks: the workspace he is in, the name that the change log keeps, and what he may do.
@@ -104,6 +105,7 @@ func New(s *store.Store, regionDir string, log *slog.Logger) *Service {
 
 // Load reads the regions and the indexes of all workspaces. Afterwards the service is ready.
 func (v *Service) Load(ctx context.Context) error {
+	go world.Region() // built by the time that somebody looks
 	if err := v.followRegions(ctx); err != nil {
 		return err
 	}

@@ -12,7 +12,9 @@ import (
 	"math"
 	"sync"
 
+	"viandante/core/generalize"
 	"viandante/core/geo"
+	"viandante/core/mercator"
 	"viandante/core/region"
 )
 
@@ -44,24 +46,25 @@ func draft(polygons [][][][2]float64) *region.Draft {
 	for _, polygon := range polygons {
 		var rings, shores [][]geo.E7
 		for _, r := range polygon {
-			var ring, shore []geo.E7
-			r = oneSided(r)
-			for i, p := range r {
-				at := geo.E7{Lat: int32(math.Round(p[1] * 1e7)), Lng: int32(math.Round(p[0] * 1e7))}
-				if i < len(r)-1 {
-					ring = append(ring, at)
-				}
-				if i > 0 && seam(r[i-1], p) { // where the land was cut along the antimeridian there is no shore
-					if len(shore) > 1 {
-						shores = append(shores, shore)
-					}
-					shore = nil
-				}
-				shore = append(shore, at)
+			ring, winds := lifted(r)
+			if winds != 0 { // about a pole: closed along it
+				pole := int32(math.Copysign(90e7, float64(ring[0].Y)))
+				ring = append(ring, mercator.XY{X: ring[len(ring)-1].X, Y: pole}, mercator.XY{X: ring[0].X, Y: pole})
 			}
-			rings = append(rings, ring)
-			if len(shore) > 1 {
-				shores = append(shores, shore)
+			for turn, w := range turns {
+				shift := int32(turn-1) * half
+				back := func(line []mercator.XY) (out []geo.E7) {
+					for _, p := range line {
+						out = append(out, geo.E7{Lat: p.Y, Lng: p.X - shift - shift})
+					}
+					return out
+				}
+				if inside := w.Ring(ring); wide(inside) {
+					rings = append(rings, back(inside))
+				}
+				for _, line := range w.Line(append(ring[:len(ring):len(ring)], ring[0])) {
+					shores = append(shores, ashore(back(line))...)
+				}
 			}
 		}
 		d.Ground = append(d.Ground, region.Feature{ID: id(), Class: region.FarLand, Shape: region.AreaShape, Parts: rings})
@@ -72,24 +75,67 @@ func draft(polygons [][][][2]float64) *region.Draft {
 	return d
 }
 
-// oneSided returns a ring whose points on the antimeridian are all given on the side from which the ring comes to them.
-func oneSided(r [][2]float64) [][2]float64 {
-	out := make([][2]float64, len(r))
-	side := 0.0
-	for range 2 { // the first points learn their side from the last
-		for i, p := range r {
-			if math.Abs(p[0]) < 179.9999 {
-				side = math.Copysign(180, p[0])
-			} else if side != 0 {
-				p[0] = side
-			}
-			out[i] = p
-		}
-	}
-	return out
+const half = 1_800_000_000 // half way round, in ten-millionths of a degree
+
+// turns are the windows to the west of the map, on it and to the east of it, whose land belongs on it.
+var turns = [3]generalize.Window{
+	{MinX: math.MinInt32, MinY: math.MinInt32, MaxX: -half, MaxY: math.MaxInt32},
+	{MinX: -half, MinY: math.MinInt32, MaxX: half, MaxY: math.MaxInt32},
+	{MinX: half, MinY: math.MinInt32, MaxX: math.MaxInt32, MaxY: math.MaxInt32},
 }
 
-// seam tells whether a stretch runs along the antimeridian or the pole.
-func seam(a, b [2]float64) bool {
-	return math.Abs(a[0]) > 179.99 && math.Abs(b[0]) > 179.99 || a[1] < -89.9 && b[1] < -89.9
+// lifted returns a ring that goes on across the antimeridian, x its longitude and y its latitude, most of it on the map,
+// and how many times it goes round the earth.
+func lifted(r [][2]float64) (ring []mercator.XY, winds int) {
+	turns := make([]int, len(r))
+	counts := map[int]int{}
+	main := 0
+	for i := 1; i < len(r); i++ {
+		turns[i] = turns[i-1]
+		if r[i][0]-r[i-1][0] > 180 {
+			turns[i]--
+		} else if r[i-1][0]-r[i][0] > 180 {
+			turns[i]++
+		}
+		if counts[turns[i]]++; counts[turns[i]] > counts[main] {
+			main = turns[i]
+		}
+	}
+	for i, p := range r {
+		lng := p[0] + float64(turns[i]-main)*360
+		ring = append(ring, mercator.XY{X: int32(math.Round(lng * 1e7)), Y: int32(math.Round(p[1] * 1e7))})
+	}
+	if winds = turns[len(r)-1]; winds == 0 {
+		ring = ring[:len(ring)-1]
+	}
+	return ring, winds
 }
+
+// wide tells whether a ring encloses anything that a map shows: more than a line along the antimeridian or the pole.
+func wide(ring []mercator.XY) bool {
+	for _, p := range ring {
+		if p.X != ring[0].X && p.Y > -899_000_000 {
+			return true
+		}
+	}
+	return false
+}
+
+// ashore leaves out the stretches where land was only cut, along the antimeridian or the pole.
+func ashore(line []geo.E7) (shores [][]geo.E7) {
+	cut := func(a, b geo.E7) bool {
+		return abs(a.Lng) >= half-5000 && abs(b.Lng) >= half-5000 || a.Lat < -899_000_000 && b.Lat < -899_000_000
+	}
+	start := 0
+	for i := 1; i <= len(line); i++ {
+		if i == len(line) || cut(line[i-1], line[i]) {
+			if i-start > 1 {
+				shores = append(shores, line[start:i])
+			}
+			start = i
+		}
+	}
+	return shores
+}
+
+func abs(v int32) int32 { return max(v, -v) }

@@ -22,7 +22,7 @@ ui/dist/app/index.html: $(ui_sources) ui/node_modules/.made
 ui/node_modules/.made: ui/package-lock.json
 	@./setup.sh ui
 
-go_sources := $(shell find cmd codec core demo regionfile server service store ui style -name '*.go' -not -name '*_test.go' 2>/dev/null) go.mod go.sum $(wildcard store/migrations/*.sql) server/openapi.yaml
+go_sources := $(shell find cmd codec core demo regionfile server service store ui style world -name '*.go' -not -name '*_test.go' 2>/dev/null) go.mod go.sum $(wildcard store/migrations/*.sql world/*.gz) server/openapi.yaml
 bin/viandante: $(go_sources) ui/dist/app/index.html
 	@echo "Building the program …"
 	@$(GO) build -trimpath -o $@ ./cmd/viandante
@@ -36,6 +36,7 @@ test: setup ui/dist/app/index.html ## all tests, the page in headless Chromium a
 	@$(GO) test ./...
 
 bench: build ## the benchmarks, each beside what it is compared with
+	@./setup.sh browser
 	@$(GO) run ./bench
 
 pictures: ## docs/screenshots from a running demo

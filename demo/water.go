@@ -1,12 +1,16 @@
 package demo
 
-import "math"
+import (
+	"math"
+	"strconv"
+)
 
 // river is a stretch of running water between two confluences, from its upper end to its lower one.
 type river struct {
 	points []spot
 	name   string
 	big    bool
+	width  float64 // metres, at its lower end
 }
 
 const (
@@ -43,6 +47,9 @@ func (m *Island) layRivers() {
 			before := d.area[f.cell(r.points[len(r.points)-2])]
 			r.big = before >= riverArea
 		}
+		if len(r.points) > 1 {
+			r.width = math.Round(5*math.Sqrt(d.area[f.cell(r.points[len(r.points)-2])]/riverArea)*2) / 2
+		}
 		if r.name == "" && r.big && len(names) > 0 {
 			r.name, names = names[0], names[1:]
 		}
@@ -63,7 +70,7 @@ func (m *Island) addRiver(r river) {
 	var piece []spot
 	flush := func() {
 		if len(piece) > 1 {
-			m.rivers = append(m.rivers, river{piece, r.name, r.big})
+			m.rivers = append(m.rivers, river{piece, r.name, r.big, r.width})
 			width := 3.0
 			if r.big {
 				width = 9
@@ -120,6 +127,9 @@ func (m *Island) layCoast() {
 			kind = "river"
 		}
 		tags := []string{"waterway", kind}
+		if r.big {
+			tags = append(tags, "width", strconv.FormatFloat(r.width, 'f', -1, 64))
+		}
 		if r.name != "" {
 			tags = append(tags, "name", r.name)
 		}

@@ -31,7 +31,7 @@ var (
 
 const (
 	demoRegion  = "Orrisand"
-	demoVersion = "demo-5"
+	demoVersion = "demo-6"
 	demoPlaces  = 96
 )
 

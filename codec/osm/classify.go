@@ -166,7 +166,7 @@ func (b *builder) way(w *way) {
 		f.Class, f.MinZoom, f.Rank = region.Ferry, 8, 50
 		b.road(w, highway{region.Ferry, 8, w.tags["motor_vehicle"] == "yes", true, true})
 	case w.tags["waterway"] == "river" || w.tags["waterway"] == "canal":
-		f.Class, f.MinZoom, f.Rank = region.River, 8, 70
+		f.Class, f.MinZoom, f.Rank = region.River, 8, region.RiverRank(metres(w.tags["width"]))
 	case w.tags["waterway"] == "stream" || w.tags["waterway"] == "ditch" || w.tags["waterway"] == "drain":
 		f.Class, f.MinZoom, f.Rank = region.Stream, 12, 20
 	case w.tags["natural"] == "cliff":
@@ -304,4 +304,13 @@ func (b *builder) area(id region.FeatureID, class region.Class, t tags, rings []
 func zoomForArea(squareMetres float64) uint8 {
 	z := math.Ceil(math.Log2(3 * 62000 / math.Sqrt(squareMetres)))
 	return uint8(math.Max(0, math.Min(17, z)))
+}
+
+// metres reads a length as OSM writes it, or returns 0.
+func metres(s string) float64 {
+	v, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(s, "m")), 64)
+	if err != nil || !(v > 0 && v < 100000) {
+		return 0
+	}
+	return v
 }

@@ -19,6 +19,7 @@ func joinLines(shapes []shape) []shape {
 		class Class
 		flags Flag
 		name  string
+		rank  uint8 // of rivers, whose width it says
 	}
 	groups := map[key][]int{}
 	var keys []key
@@ -29,14 +30,17 @@ func joinLines(shapes []shape) []shape {
 			out = append(out, *f)
 			continue
 		}
-		k := key{f.class, f.flags, f.name}
+		k := key{f.class, f.flags, f.name, 0}
+		if f.class == River {
+			k.rank = f.rank
+		}
 		if groups[k] == nil {
 			keys = append(keys, k)
 		}
 		groups[k] = append(groups[k], i)
 	}
 	slices.SortFunc(keys, func(a, b key) int {
-		return cmp.Or(cmp.Compare(a.class, b.class), cmp.Compare(a.flags, b.flags), strings.Compare(a.name, b.name))
+		return cmp.Or(cmp.Compare(a.class, b.class), cmp.Compare(a.flags, b.flags), strings.Compare(a.name, b.name), cmp.Compare(a.rank, b.rank))
 	})
 	for _, k := range keys {
 		out = append(out, chain(shapes, groups[k])...)

@@ -6,6 +6,8 @@
 package region
 
 import (
+	"slices"
+
 	"viandante/core/geo"
 	"viandante/core/relief"
 )
@@ -109,6 +111,18 @@ const (
 
 // AtLevel returns the flags of a bridge that passes over so many others, 3 at most.
 func AtLevel(n int) Flag { return Flag(max(0, min(3, n))) * levelBit }
+
+// riverRanks are the widths in metres up to which a river has the ranks from 61 on; a wider one has the next.
+var riverRanks = [...]float64{3, 5, 8, 12, 18, 27, 40}
+
+// RiverRank returns the rank of a river by its width in metres, 61 to 68; of one whose width is not known (0), 64.
+func RiverRank(widthM float64) uint8 {
+	if !(widthM > 0) {
+		return 64
+	}
+	n, _ := slices.BinarySearch(riverRanks[:], widthM)
+	return uint8(61 + n)
+}
 
 // Feature is one thing to draw.
 type Feature struct {

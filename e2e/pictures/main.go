@@ -26,22 +26,26 @@ type picture struct {
 	do     chromedp.Action[chromedp.Void]
 }
 
-const square = "-38.14057,-26.07496"
+const square = "-38.1140,-26.2799"
 
 var around = "/around?v=" + square + ",14&from=" + square + "&fromName=the+town%27s+square&ring=300-1500"
-var journey = "/journey?from=" + square + "&fromName=the+town%27s+square&to=-38.10108,-25.92883&toName=High+Street+3,+4200+Quillmere&by=bicycle"
+var journey = "/journey?from=" + square + "&fromName=the+town%27s+square&to=-38.09365,-26.30055&toName=Strand+Road&by=bicycle"
 
 var pictures = []picture{
 	{name: "island", path: "/around", width: 1280, height: 800},
+	{name: "relief", path: "/around?v=-38.06,-26.2,12&ground=relief", width: 1280, height: 800},
+	{name: "contrast", path: "/around?v=-38.112,-26.2745,14.5&ground=contrast&letters=large", width: 1280, height: 800},
+	{name: "houses-night", path: "/around?v=-38.1136,-26.2791,17&ground=plain", width: 1280, height: 800, night: true},
+	{name: "world", path: "/around?v=-25,-40,2.5", width: 1280, height: 800},
 	{name: "around", path: around, width: 1280, height: 800},
 	{name: "around-night", path: around, width: 1280, height: 800, night: true},
-	{name: "spot", path: "/around?v=" + square + ",17&spot=-38.1401,-26.0745", width: 1280, height: 800},
+	{name: "spot", path: "/around?v=" + square + ",17&spot=-38.1136,-26.2793", width: 1280, height: 800},
 	{name: "edit", path: around, width: 1280, height: 800, do: chromedp.Steps(
 		chromedp.WaitVisible(e2e.At("nearby")), chromedp.Click(e2e.At("nearby")+" li:nth-child(7) button"), chromedp.Click(e2e.At("edit")),
 		chromedp.WaitVisible(e2e.At("form")), chromedp.Sleep(time.Second), chromedp.DragAndDropXY(419, 378, 500, 330, 8))},
 	{name: "wire", path: journey, width: 1280, height: 800, do: chromedp.Steps(chromedp.Click(e2e.At("wire")))},
 	{name: "journey", path: journey, width: 1280, height: 800},
-	{name: "line", path: around, width: 1280, height: 800, do: chromedp.Steps(chromedp.SendKeys(e2e.At("line"), "high street 3"), chromedp.WaitVisible(e2e.At("readings")))},
+	{name: "line", path: around, width: 1280, height: 800, do: chromedp.Steps(chromedp.SendKeys(e2e.At("line"), "great harbour street 5"), chromedp.WaitVisible(e2e.At("readings")))},
 	{name: "phone", path: around, width: 390, height: 844, phone: true},
 	{name: "phone-night", path: journey, width: 390, height: 844, phone: true, night: true},
 	{name: "phone-sideways", path: around, width: 844, height: 390, phone: true},

@@ -129,7 +129,7 @@ export class Chart {
 
   /** Whether everything in view is drawn, for tests and for pictures. */
   get complete(): boolean {
-    return !this.tiles.waiting && !this.motion && !this.labelsDue && !!this.tiles.version
+    return !this.frame && !this.tiles.waiting && !this.motion && !this.labelsDue && !!this.tiles.version
   }
 
   /** Which version of the ground is drawn; another one replaces the tiles. */

@@ -82,12 +82,16 @@ export function drawTile(canvas: OffscreenCanvas, job: RasterJob): void {
     ctx.stroke(land)
   }
   cliffs(ctx, find('cliff', Shape.Line), scale, job, colour)
-  for (const name of ['stream', 'river']) {
-    const s = style.lines[name]!
-    const p = path(find(name, Shape.Line), false)
-    if (s.edge) stroke(ctx, p, { ...s, colour: s.edge }, zoom, ratio, colour, 1.6)
-    stroke(ctx, p, s, zoom, ratio, colour)
-  }
+  stroke(ctx, path(find('stream', Shape.Line), false), style.lines.stream!, zoom, ratio, colour)
+  // Rivers are as wide as their rank says, all banks under all waters.
+  const rivers = find('river', Shape.Line)
+  const river = style.lines.river!
+  const reaches = RIVER_WIDTHS.map((share, i) => ({
+    path: path(rivers.filter((f) => Math.max(0, Math.min(7, f.rank - 61)) === i), false),
+    style: { ...river, width: river.width.map(([z, w]): [number, number] => [z, w * share]) },
+  }))
+  for (const { path: p, style: s } of reaches) stroke(ctx, p, { ...s, colour: s.edge! }, zoom, ratio, colour, 1.6)
+  for (const { path: p, style: s } of reaches) stroke(ctx, p, s, zoom, ratio, colour)
   for (const name of ['water', 'pier']) {
     const features = find(name, Shape.Area)
     if (features.length) drawArea(ctx, features, path, style.areas[name]!, job, colour)
@@ -102,6 +106,9 @@ export function drawTile(canvas: OffscreenCanvas, job: RasterJob): void {
   if (zoom >= 15.5) for (const name of ROADS) arrows(ctx, find(name, Shape.Line), scale, ratio, colour('ink-soft'))
   if (zoom >= 16) barriers(ctx, find('barrier', Shape.Point), scale, ratio, colour)
 }
+
+/** How much of the style's width the rivers of ranks 61 to 68 have. */
+const RIVER_WIDTHS = [0.3, 0.42, 0.55, 0.7, 0.9, 1.15, 1.4, 1.8]
 
 function trace(p: Path2D, part: Int32Array, scale: number, close: boolean): void {
   for (let i = 0; i < part.length; i += 2) {

@@ -3,6 +3,7 @@ package demo
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 )
 
 // Every name on the island is invented, put together from syllables and plain words.
@@ -26,11 +27,19 @@ func settlementNames(number int) []string {
 	if number == 0 {
 		return firstNames
 	}
+	var all []string
+	for _, tail := range placeTails {
+		for _, head := range placeHeads {
+			if name := head + tail; !slices.Contains(firstNames, name) {
+				all = append(all, name)
+			}
+		}
+	}
 	out := make([]string, 7)
 	for i := range out {
-		k := len(placeHeads) + (number-1)*7 + i // the first row holds names of the first island
-		out[i] = placeHeads[k%len(placeHeads)] + placeTails[k/len(placeHeads)%len(placeTails)]
-		if round := k / (len(placeHeads) * len(placeTails)); round > 0 {
+		k := (number-1)*7 + i
+		out[i] = all[k%len(all)]
+		if round := k / len(all); round > 0 {
 			out[i] = []string{"Upper ", "Lower ", "Great ", "Little "}[(round-1)%4] + out[i]
 		}
 	}

@@ -358,7 +358,7 @@ func TestTheJourney(t *testing.T) {
 	u.waitFor(`parseFloat(document.querySelector('[data-test=within]').value) < 1.2`)
 
 	// Route: to a place of the list, on foot and by car; then to one that no road reaches.
-	u.eval(`document.querySelector('[data-test=nearby] li button').click(), 1`)
+	u.eval(`document.querySelector('[data-test=nearby] li:last-child button').click(), 1`)
 	u.click("go-place")
 	u.do(chromedp.WaitVisible(At("total")))
 	u.sees("total", "min")

@@ -13,7 +13,7 @@ setup: ## install what is missing: Debian's packages for running, npm packages
 
 build: setup ui/dist/app/index.html bin/viandante ## the page, and the program with the page inside
 
-ui_sources := $(shell find ui/src ui/public style -type f 2>/dev/null) ui/index.html ui/package-lock.json ui/vite.config.ts ui/tsconfig.json server/openapi.yaml
+ui_sources := $(shell find ui/src ui/public ui/wasm style -type f -not -name '*.wasm' -not -name schema.d.ts 2>/dev/null) ui/index.html ui/package-lock.json ui/vite.config.ts ui/tsconfig.json server/openapi.yaml
 ui/dist/app/index.html: $(ui_sources) ui/node_modules/.made
 	@echo "Building the page …"
 	@cd ui && npm run --silent build >build.log.tmp 2>&1 || { cat build.log.tmp; exit 1; }

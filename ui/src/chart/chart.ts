@@ -45,6 +45,7 @@ export interface ChartEvents {
 }
 
 const FRICTION = 4.2 // a glide loses this share of its speed in a second, continuously
+const GATHER_MS = 90
 const REACH = { mouse: 6, touch: 18 }
 
 export class Chart {
@@ -60,6 +61,7 @@ export class Chart {
   private readonly sized: ResizeObserver
   private current: Camera
   private frame = 0
+  private arriving = 0
   private motion: ((now: number) => boolean) | null = null
   private labelsDue = true
   private pointer: Spot | null = null
@@ -78,7 +80,7 @@ export class Chart {
     }
     container.prepend(this.groundCanvas, this.overCanvas) // below whatever the page has put there
     this.current = new Camera(this.limit(view), container.clientWidth || 1, container.clientHeight || 1)
-    this.tiles = new Tiles(() => this.relabel())
+    this.tiles = new Tiles(() => this.arrived())
     this.hand = new Hand(container, {
       grab: (at, touch) => this.grab(at, touch),
       pan: (dx, dy) => this.pan(dx, dy),
@@ -103,6 +105,7 @@ export class Chart {
   dispose(): void {
     this.disposed = true
     cancelAnimationFrame(this.frame)
+    clearTimeout(this.arriving)
     this.hand.dispose()
     this.sized.disconnect()
     this.tiles.dispose()
@@ -129,7 +132,7 @@ export class Chart {
 
   /** Whether everything in view is drawn, for tests and for pictures. */
   get complete(): boolean {
-    return !this.frame && !this.tiles.waiting && !this.motion && !this.labelsDue && !!this.tiles.version
+    return !this.frame && !this.arriving && !this.tiles.waiting && !this.motion && !this.labelsDue && !!this.tiles.version
   }
 
   /** Which version of the ground is drawn; another one replaces the tiles. */
@@ -159,6 +162,18 @@ export class Chart {
       this.layers.splice(this.layers.indexOf(layer), 1)
       this.invalidate()
     }
+  }
+
+  /** A tile has come. While more are on their way, several are shown with one frame: names are laid out for all of them. */
+  private arrived(): void {
+    if (this.tiles.waiting && !this.arriving) this.arriving = window.setTimeout(() => this.shown(), GATHER_MS)
+    else if (!this.tiles.waiting) this.shown()
+  }
+
+  private shown(): void {
+    clearTimeout(this.arriving)
+    this.arriving = 0
+    this.relabel()
   }
 
   /** Lays the names out anew as well: something has moved that they keep clear of. */

@@ -1,83 +1,75 @@
 // Small repeating drawings that cover areas: trees, tufts, furrows, the hatching of buildings.
 
-import type { Context } from './raster'
+import type { Sheet } from './sheet'
 import type { AreaStyle } from './style'
 
 type Kind = NonNullable<AreaStyle['pattern']>
 
+/** A pattern repeats after so many pixels, or nearly: so that it goes on without a seam from tile to tile. */
 const MARK = 24
 
-const drawn = new Map<string, OffscreenCanvas>()
-
-/** Fills a path with a pattern whose size is such that it goes on without a seam from tile to tile. */
-export function drawPattern(ctx: Context, path: Path2D, kind: Kind, colour: string, ratio: number, way: 0 | 1 | 2 = 0): void {
-  const key = `${kind} ${colour} ${way}`
-  let canvas = drawn.get(key)
-  if (!canvas) drawn.set(key, (canvas = draw(kind, colour, way)))
-  const pattern = ctx.createPattern(canvas, 'repeat')!
-  const tile = ctx.canvas.width
-  const repeats = Math.max(1, Math.round(tile / (MARK * ratio)))
-  const size = tile / repeats / (MARK * 2)
-  pattern.setTransform(new DOMMatrix([size, 0, 0, size, 0, 0]))
-  ctx.fillStyle = pattern
-  ctx.fill(path, 'evenodd')
+/** Lines as x, y, x, y … and dots as x, y, radius, in a square of MARK pixels. */
+interface Mark {
+  width: number
+  lines?: number[][]
+  dots?: [number, number, number][]
 }
 
-function draw(kind: Kind, colour: string, way: 0 | 1 | 2): OffscreenCanvas {
-  const c = new OffscreenCanvas(MARK * 2, MARK * 2)
-  const p = c.getContext('2d')!
-  p.scale(2, 2)
-  p.strokeStyle = colour
-  p.fillStyle = colour
-  p.lineWidth = 0.9
-  p.lineCap = 'round'
-  const line = (...points: number[]) => {
-    p.beginPath()
-    p.moveTo(points[0]!, points[1]!)
-    for (let i = 2; i < points.length; i += 2) p.lineTo(points[i]!, points[i + 1]!)
-    p.stroke()
+const drawn = new Map<string, Uint8Array>()
+
+/** How opaque a pattern is at each pixel of a sheet, 0 to 255; the sheet must have nothing entered. */
+export function patternOf(kind: Kind, sheet: Sheet, ratio: number, way: 0 | 1 | 2 = 0): Uint8Array {
+  const key = `${kind} ${sheet.size} ${ratio} ${way}`
+  let cover = drawn.get(key)
+  if (!cover) {
+    if (drawn.size > 40) drawn.clear()
+    drawn.set(key, (cover = draw(markOf(kind, way), sheet, ratio)))
   }
-  const dot = (x: number, y: number, r: number) => {
-    p.beginPath()
-    p.arc(x, y, r, 0, 7)
-    p.fill()
-  }
+  return cover
+}
+
+function draw(mark: Mark, sheet: Sheet, ratio: number): Uint8Array {
+  const repeats = Math.max(1, Math.round(sheet.size / (MARK * ratio)))
+  const k = sheet.size / repeats / MARK
+  for (let row = -1; row <= repeats; row++)
+    for (let column = -1; column <= repeats; column++) {
+      const put = (points: number[]) => points.map((v, i) => (v + MARK * (i % 2 ? row : column)) * k)
+      for (const line of mark.lines ?? []) sheet.line(put(line), 1, mark.width * k)
+      for (const [x, y, r] of mark.dots ?? []) {
+        const ring: number[] = []
+        for (let i = 0; i < 10; i++) ring.push(x + r * Math.cos((i * Math.PI) / 5), y + r * Math.sin((i * Math.PI) / 5))
+        sheet.area([put(ring)], 1)
+      }
+    }
+  return sheet.mask()
+}
+
+function markOf(kind: Kind, way: 0 | 1 | 2): Mark {
+  const lines: number[][] = []
   switch (kind) {
     case 'hatch':
-      p.lineWidth = 0.8
-      for (let i = -MARK; i <= MARK; i += 4) line(i, MARK, i + MARK, 0)
-      break
+      for (let i = 0; i < MARK; i += 4) lines.push([i, MARK, i + MARK, 0])
+      return { width: 0.8, lines }
     case 'rows':
-      p.lineWidth = 0.7
-      if (way === 2) for (let i = -MARK; i <= MARK; i += 8) line(i, 0, i + MARK, MARK)
-      else for (let v = 3; v < MARK; v += 6) way ? line(v, 0, v, MARK) : line(0, v, MARK, v)
-      break
+      if (way === 2) for (let i = 0; i < MARK; i += 8) lines.push([i, 0, i + MARK, MARK])
+      else for (let v = 3; v < MARK; v += 6) lines.push(way ? [v, 0, v, MARK] : [0, v, MARK, v])
+      return { width: 0.7, lines }
     case 'tufts':
-      for (const [x, y] of [[5, 7], [17, 19]] as const) {
-        line(x - 2.5, y - 2, x - 1, y + 1)
-        line(x, y - 3, x, y + 1)
-        line(x + 2.5, y - 2, x + 1, y + 1)
-      }
-      break
+      for (const [x, y] of [[5, 7], [17, 19]] as const) lines.push([x - 2.5, y - 2, x - 1, y + 1], [x, y - 3, x, y + 1], [x + 2.5, y - 2, x + 1, y + 1])
+      return { width: 0.9, lines }
     case 'heath':
-      for (const [x, y] of [[4, 6], [16, 5], [10, 14], [21, 17], [5, 21]] as const) {
-        line(x - 1.8, y - 1.6, x, y)
-        line(x + 1.8, y - 1.6, x, y)
-      }
-      break
+      for (const [x, y] of [[4, 6], [16, 5], [10, 14], [21, 17], [5, 21]] as const) lines.push([x - 1.8, y - 1.6, x, y, x + 1.8, y - 1.6])
+      return { width: 0.9, lines }
     case 'orchard':
-      for (const x of [4, 12, 20]) for (const y of [4, 12, 20]) dot(x, y, 1.3)
-      break
+      return { width: 0, dots: [4, 12, 20].flatMap((x) => [4, 12, 20].map((y): [number, number, number] => [x, y, 1.3])) }
     case 'trees':
       for (const [x, y] of [[6, 7], [18, 19], [19, 5], [6, 18]] as const) {
-        p.beginPath()
-        p.arc(x, y, 2.3, Math.PI * 0.75, Math.PI * 2.25)
-        p.stroke()
-        line(x, y + 1.2, x, y + 3)
+        const crown: number[] = []
+        for (let a = 0.75; a <= 2.26; a += 0.15) crown.push(x + 2.3 * Math.cos(a * Math.PI), y + 2.3 * Math.sin(a * Math.PI))
+        lines.push(crown, [x, y + 1.2, x, y + 3])
       }
-      break
+      return { width: 0.9, lines }
     case 'stipple':
-      for (const [x, y] of [[4, 5], [12, 3], [19, 8], [8, 12], [15, 15], [3, 19], [21, 20], [11, 21]] as const) dot(x, y, 0.75)
+      return { width: 0, dots: ([[4, 5], [12, 3], [19, 8], [8, 12], [15, 15], [3, 19], [21, 20], [11, 21]] as const).map(([x, y]): [number, number, number] => [x, y, 0.75]) }
   }
-  return c
 }

@@ -1,7 +1,7 @@
 // Heights of a tile: reads their encoding (docs/tiles.md), tints the land by them and shades its slopes.
 
 import { TILE } from './camera'
-import type { Context } from './raster'
+import type { Sheet } from './sheet'
 import { channels } from './style'
 
 export interface Heights {
@@ -40,60 +40,40 @@ export function decodeHeights(data: ArrayBuffer, z: number, y: number): Heights 
   return { cells, metres: Float32Array.from(values, (v) => v * quantum), cellM: (40075016.686 * Math.cos(lat)) / 2 ** z / cells }
 }
 
-/** An image with a pixel at each corner, drawn so that the corners come where they lie. */
-function lay(ctx: Context, land: Path2D, h: Heights, pixel: (i: number, side: number) => [number, number, number, number]): void {
-  const side = h.cells + 3
-  const image = new ImageData(side, side)
-  for (let y = 1; y < side - 1; y++)
-    for (let x = 1; x < side - 1; x++) {
-      const i = y * side + x
-      image.data.set(pixel(i, side), 4 * i)
-    }
-  // The outermost ring has no neighbours to take slopes from: it repeats the next one, so that edges do not fade.
-  const copy = (to: number, from: number) => image.data.copyWithin(4 * to, 4 * from, 4 * from + 4)
-  for (let k = 0; k < side; k++) {
-    copy(k * side, k * side + 1)
-    copy(k * side + side - 1, k * side + side - 2)
-  }
-  image.data.copyWithin(0, 4 * side, 8 * side)
-  image.data.copyWithin(4 * side * (side - 1), 4 * side * (side - 2), 4 * side * (side - 1))
-  const canvas = new OffscreenCanvas(side, side)
-  canvas.getContext('2d')!.putImageData(image, 0, 0)
-  const cell = ctx.canvas.width / h.cells
-  ctx.save()
-  ctx.clip(land, 'evenodd')
-  ctx.imageSmoothingEnabled = true
-  ctx.imageSmoothingQuality = 'high'
-  ctx.drawImage(canvas, -1.5 * cell, -1.5 * cell, side * cell, side * cell)
-  ctx.restore()
-}
-
-export function drawTint(ctx: Context, land: Path2D, h: Heights, tints: [number, string][]): void {
+export function drawTint(sheet: Sheet, land: Uint8Array, h: Heights, tints: [number, string][]): void {
   const stops = tints.map(([m, c]) => [m, channels(c)] as const)
-  lay(ctx, land, h, (i) => {
+  const corners = new Float32Array(h.metres.length * 4)
+  for (let i = 0; i < h.metres.length; i++) {
     const m = h.metres[i]!
     let k = 1
     while (k < stops.length - 1 && stops[k]![0] < m) k++
     const [low, a] = stops[k - 1]!
     const [high, b] = stops[k]!
     const f = Math.max(0, Math.min(1, (m - low) / (high - low)))
-    return [a[0] + (b[0] - a[0]) * f, a[1] + (b[1] - a[1]) * f, a[2] + (b[2] - a[2]) * f, 255]
-  })
+    for (let n = 0; n < 3; n++) corners[4 * i + n] = a[n]! + (b[n]! - a[n]!) * f
+    corners[4 * i + 3] = 1
+  }
+  sheet.lay(land, corners, h.cells)
 }
 
 /** Light from the north-west, 45 degrees up; slopes look steeper at small scales, where they would vanish. */
-export function drawShade(ctx: Context, land: Path2D, h: Heights, strength: number, shade: string, light: string): void {
+export function drawShade(sheet: Sheet, land: Uint8Array, h: Heights, strength: number, shade: string, light: string): void {
   const [dark, bright] = [channels(shade), channels(light)]
   const pixelM = (h.cellM * h.cells) / TILE
   const steeper = Math.max(1, Math.min(4.5, (pixelM / 10) ** 0.45))
-  const flat = Math.SQRT1_2
-  lay(ctx, land, h, (i, side) => {
-    const m = h.metres
-    const east = ((m[i - side + 1]! + 2 * m[i + 1]! + m[i + side + 1]! - m[i - side - 1]! - 2 * m[i - 1]! - m[i + side - 1]!) * steeper) / (8 * h.cellM)
-    const south = ((m[i + side - 1]! + 2 * m[i + side]! + m[i + side + 1]! - m[i - side - 1]! - 2 * m[i - side]! - m[i - side + 1]!) * steeper) / (8 * h.cellM)
-    // The slope's upright (-east, -south, 1) with the light (-1, -1, sqrt 2) / 2.
-    const lit = (east + south + Math.SQRT2) / (2 * Math.sqrt(1 + east * east + south * south))
-    const d = lit - flat
-    return d < 0 ? [...dark, Math.min(1, -d * 1.5) * strength * 255] : [...bright, Math.min(1, d * 2.4) * strength * 205]
-  })
+  const side = h.cells + 3
+  const m = h.metres
+  const corners = new Float32Array(m.length * 4)
+  for (let y = 1; y < side - 1; y++)
+    for (let x = 1; x < side - 1; x++) {
+      const i = y * side + x
+      const east = ((m[i - side + 1]! + 2 * m[i + 1]! + m[i + side + 1]! - m[i - side - 1]! - 2 * m[i - 1]! - m[i + side - 1]!) * steeper) / (8 * h.cellM)
+      const south = ((m[i + side - 1]! + 2 * m[i + side]! + m[i + side + 1]! - m[i - side - 1]! - 2 * m[i - side]! - m[i - side + 1]!) * steeper) / (8 * h.cellM)
+      // The slope's upright (-east, -south, 1) with the light (-1, -1, sqrt 2) / 2, against that of level ground.
+      const lit = (east + south + Math.SQRT2) / (2 * Math.sqrt(1 + east * east + south * south)) - Math.SQRT1_2
+      const c = lit < 0 ? dark : bright
+      for (let n = 0; n < 3; n++) corners[4 * i + n] = c[n]!
+      corners[4 * i + 3] = lit < 0 ? Math.min(1, -lit * 1.5) * strength : Math.min(1, lit * 2.4) * strength * 0.8
+    }
+  sheet.lay(land, corners, h.cells)
 }

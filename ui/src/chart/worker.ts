@@ -3,6 +3,7 @@
 import ground from '@style/ground.json'
 import { EXTENT, Shape, decode, type Layer } from './decode'
 import { drawTile } from './raster'
+import { Sheet } from './sheet'
 import { decodeHeights, type Heights } from './relief'
 import { paletteOf, type GroundStyle, type Time } from './style'
 
@@ -156,16 +157,17 @@ function middleOf(ring: Int32Array): Int32Array {
   return sum ? Int32Array.of(x / (3 * sum), y / (3 * sum)) : ring.slice(0, 2)
 }
 
+const sheetOpened = Sheet.open()
+
 self.onmessage = async (event: MessageEvent<TileRequest>) => {
   const r = event.data
   const answer: TileAnswer = { key: r.key }
   try {
     const manner = style.styles[r.manner] ?? style.styles.plain!
-    const [layers, heights] = await Promise.all([layersOf(r), manner.shade ? heightsOf(r) : null])
+    const [sheet, layers, heights] = await Promise.all([sheetOpened, layersOf(r), manner.shade ? heightsOf(r) : null])
     const began = performance.now()
-    const canvas = new OffscreenCanvas(r.size, r.size)
-    drawTile(canvas, { layers, heights, style, manner, palette: paletteOf(style, r.manner, r.time), time: r.time, z: r.z, x: r.x, y: r.y, zoom: r.zoom, ratio: r.ratio })
-    answer.bitmap = canvas.transferToImageBitmap()
+    drawTile(sheet, r.size, { layers, heights, style, manner, palette: paletteOf(style, r.manner, r.time), time: r.time, z: r.z, x: r.x, y: r.y, zoom: r.zoom, ratio: r.ratio })
+    answer.bitmap = await createImageBitmap(new ImageData(sheet.pixels, r.size, r.size)) // takes a copy at once
     answer.ms = performance.now() - began
     answer.lettering = letteringOf(layers, r)
   } catch (e) {

@@ -112,7 +112,9 @@ func TestTheGround(t *testing.T) {
 	t.Run("bridges lie on top, tunnels do not", func(t *testing.T) {
 		u := newUser(t, 1280, 800)
 		road := func(flag region.Flag) func(f *region.Feature) bool {
-			return func(f *region.Feature) bool { return f.Class == region.Secondary && f.Flags&(region.Bridge|region.Tunnel) == flag }
+			return func(f *region.Feature) bool {
+				return f.Class == region.Secondary && f.Flags&(region.Bridge|region.Tunnel) == flag
+			}
 		}
 		plain := middle(find(t, road(0)))
 		u.enter(p, view(plain, 19, "&ground=plain"))

@@ -62,6 +62,7 @@ export class Chart {
   private current: Camera
   private frame = 0
   private arriving = 0
+  private boxed: [number, number, number, number] | null = null
   private motion: ((now: number) => boolean) | null = null
   private labelsDue = true
   private pointer: Spot | null = null
@@ -89,6 +90,8 @@ export class Chart {
       click: (at, touch) => this.clicked(at, touch),
       hover: (at) => this.hovered(at),
       glide: (vx, vy) => this.glide(vx, vy),
+      turn: (by, at) => this.turn(by, at),
+      box: (from, to, done) => this.drawBox(from, to, done),
       stop: () => (this.motion = null),
     })
     this.sized = new ResizeObserver(() => this.resize())
@@ -189,7 +192,7 @@ export class Chart {
 
   private limit(v: View): View {
     const zoom = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, v.zoom))
-    return { ...v, zoom, lat: Math.max(-84, Math.min(84, v.lat)) }
+    return { ...v, zoom, lat: Math.max(-84, Math.min(84, v.lat)), rotation: (((v.rotation ?? 0) % 360) + 360) % 360 }
   }
 
   setView(v: Partial<View>): void {
@@ -227,6 +230,8 @@ export class Chart {
   /** Comes to rest on the next zoom step, after as many levels more as asked for. */
   settle(by = 0, at: Spot = { x: this.current.width / 2, y: this.current.height / 2 }): void {
     if (!by && this.motion) return // something else moves the map already
+    const { rotation } = this.view
+    if (!by && rotation !== 0 && Math.min(rotation, 360 - rotation) < 7) return this.turnTo(0) // nearly north is meant as north
     const from = this.view.zoom
     const to = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Math.round((from + by) / ZOOM_STEP) * ZOOM_STEP))
     const p = this.current.fromScreen(at)
@@ -234,6 +239,30 @@ export class Chart {
       const next = this.limit({ ...this.view, zoom: from + (to - from) * f })
       this.setView(keepUnder(next, this.current.width, this.current.height, at, p))
     })
+  }
+
+  /** Turns the map by degrees clockwise. */
+  turn(by: number, at: Spot = { x: this.current.width / 2, y: this.current.height / 2 }): void {
+    const p = this.current.fromScreen(at)
+    this.setView(keepUnder(this.limit({ ...this.view, rotation: this.view.rotation - by }), this.current.width, this.current.height, at, p))
+  }
+
+  /** Turns to where so many degrees are up; 0 is north. */
+  turnTo(rotation: number): void {
+    const from = this.view.rotation
+    const by = ((((rotation - from + 180) % 360) + 360) % 360) - 180
+    this.animate(260, (f) => this.setView({ rotation: f < 1 ? from + by * f : rotation }))
+  }
+
+  private drawBox(from: Spot, to: Spot, done: boolean): void {
+    this.boxed = null
+    const [width, height] = [Math.abs(to.x - from.x), Math.abs(to.y - from.y)]
+    if (!done) this.boxed = [Math.min(from.x, to.x), Math.min(from.y, to.y), width, height]
+    else if (width > 8 && height > 8) {
+      const closer = Math.log2(Math.min(this.current.width / width, this.current.height / height))
+      this.flyTo({ ...this.current.fromScreen({ x: (from.x + to.x) / 2, y: (from.y + to.y) / 2 }), zoom: Math.floor((this.view.zoom + closer) / ZOOM_STEP) * ZOOM_STEP })
+    }
+    this.invalidate()
   }
 
   private animate(ms: number, step: (f: number) => void): void {
@@ -367,6 +396,13 @@ export class Chart {
     const settling = this.labels.draw(over, camera, palette, now)
     this.graticule.draw(over, camera, palette)
     for (const layer of this.layers) layer.draw(over, camera, palette)
+    if (this.boxed) {
+      over.strokeStyle = palette.ink!
+      over.lineWidth = 1.4
+      over.setLineDash([6, 4])
+      over.strokeRect(...this.boxed)
+      over.setLineDash([])
+    }
     if (this.motion || settling) this.invalidate()
     if (!this.motion && wasMoving) {
       this.labelsDue = true

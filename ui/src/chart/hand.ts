@@ -1,5 +1,5 @@
-// The hand on the map: drag with inertia, wheel and pinch to the pointer, double click, keyboard. A press that moved is
-// never a click.
+// The hand on the map: drag with inertia, wheel, pinch and twist, double click; with Shift it draws a box to zoom to, with
+// Alt or the other button it turns the map. A press that moved is never a click.
 
 import type { Spot } from './camera'
 
@@ -12,10 +12,17 @@ export interface HandTarget {
   /** Comes to rest on a zoom step; a whole number of levels is animated. */
   settle(by: number, at: Spot): void
   click(at: Spot, touch: boolean): void
+  /** Turns the map by degrees clockwise, keeping the position under a pixel. */
+  turn(by: number, at: Spot): void
+  /** A box is drawn from one pixel to another, and zoomed to when done. */
+  box(from: Spot, to: Spot, done: boolean): void
   hover(at: Spot | null): void
   glide(vx: number, vy: number): void
   stop(): void
 }
+
+/** An angle between -180 and 180 degrees. */
+const shortest = (degrees: number) => ((((degrees + 180) % 360) + 360) % 360) - 180
 
 const SLOP = { mouse: 4, touch: 9 }
 
@@ -26,6 +33,9 @@ export class Hand {
   private held: ReturnType<HandTarget['grab']> = null
   private trail: { t: number; at: Spot }[] = []
   private spread = 0
+  private twist = 0
+  private twisting = false
+  private doing: 'pan' | 'turn' | 'box' = 'pan'
   private lastTap = { t: 0, x: 0, y: 0 }
   private settling = 0
   private drop: AbortController = new AbortController()
@@ -56,7 +66,7 @@ export class Hand {
   }
 
   private down(e: PointerEvent): void {
-    if (e.button !== 0) return
+    if (e.button !== 0 && e.button !== 2) return
     this.element.setPointerCapture(e.pointerId)
     const at = this.spotOf(e)
     this.pointers.set(e.pointerId, at)
@@ -65,13 +75,23 @@ export class Hand {
       this.began = at
       this.moved = false
       this.trail = [{ t: e.timeStamp, at }]
-      this.held = this.target.grab(at, e.pointerType !== 'mouse')
+      this.doing = e.button === 2 || e.altKey ? 'turn' : e.shiftKey ? 'box' : 'pan'
+      this.held = this.doing === 'pan' ? this.target.grab(at, e.pointerType !== 'mouse') : null
     } else {
       this.held?.end()
       this.held = null
       this.moved = true
       this.spread = this.distance()
+      this.twist = this.angle()
+      this.twisting = false
+      this.doing = 'pan'
     }
+  }
+
+  /** The direction from one finger to the other, in degrees. */
+  private angle(): number {
+    const [a, b] = [...this.pointers.values()]
+    return a && b ? (Math.atan2(b.y - a.y, b.x - a.x) * 180) / Math.PI : 0
   }
 
   private distance(): number {
@@ -94,6 +114,12 @@ export class Hand {
       this.held.move(at)
       return
     }
+    if (this.doing === 'box') return this.target.box(this.began, at, false)
+    if (this.doing === 'turn') {
+      const middle = { x: this.element.clientWidth / 2, y: this.element.clientHeight / 2 }
+      const towards = (p: Spot) => (Math.atan2(p.y - middle.y, p.x - middle.x) * 180) / Math.PI
+      return this.target.turn(shortest(towards(at) - towards(before)), middle)
+    }
     if (this.pointers.size === 1) {
       this.target.pan(at.x - before.x, at.y - before.y)
       this.trail.push({ t: e.timeStamp, at })
@@ -105,6 +131,13 @@ export class Hand {
     this.target.pan((at.x - before.x) / 2, (at.y - before.y) / 2)
     if (this.spread > 0 && spread > 0) this.target.zoom(Math.log2(spread / this.spread), { x: (a!.x + b!.x) / 2, y: (a!.y + b!.y) / 2 })
     this.spread = spread
+    // Fingers never close quite straight: the map turns once they mean it.
+    const turned = shortest(this.angle() - this.twist)
+    if (this.twisting || Math.abs(turned) > 12) {
+      if (this.twisting) this.target.turn(turned, { x: (a!.x + b!.x) / 2, y: (a!.y + b!.y) / 2 })
+      this.twisting = true
+      this.twist = this.angle()
+    }
   }
 
   private up(e: PointerEvent, cancelled = false): void {
@@ -117,7 +150,9 @@ export class Hand {
       return
     }
     this.held = null
+    if (this.doing === 'box' && this.moved) return this.target.box(this.began, at, !cancelled)
     if (cancelled) return
+    if (this.doing === 'turn') return this.moved ? this.target.settle(0, at) : undefined
     if (!this.moved) {
       const twice = e.timeStamp - this.lastTap.t < 320 && Math.hypot(at.x - this.lastTap.x, at.y - this.lastTap.y) < 24
       this.lastTap = { t: twice ? 0 : e.timeStamp, x: at.x, y: at.y }

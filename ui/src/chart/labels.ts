@@ -183,13 +183,15 @@ export class Labels {
     const spacing = (style.spacing ?? 0) * size
     const half = Math.max(...lines.map((t) => this.width(ctx, font, t) + spacing * t.length)) / 2 + 3
     // A locality steps aside for what stands on it; every other name gives way.
-    const steps = l.class === 'locality' ? [0, -1.3, 1.3, -2.4, 2.4, -3.6, 3.6, -5, 5].map((k) => k * size) : [0]
+    const beside = half + size * 0.9
+    const steps = l.class === 'locality' ? [[0, 0], [0, -1.3], [0, 1.3], [0, -2.4], [0, 2.4], [beside, -0.6], [-beside, -0.6], [0, -3.6], [0, 3.6]].map(([x, k]) => [x!, k! * size] as const) : [[0, 0] as const]
     if (old) {
-      const was = camera.worldToScreen(old.middle).y - on.y
-      steps.sort((a, b) => Number(Math.abs(b - was) < 4) - Number(Math.abs(a - was) < 4))
+      const was = camera.worldToScreen(old.middle)
+      const off = ([x, y]: readonly [number, number]) => Number(Math.hypot(x - was.x + on.x, y - was.y + on.y) < 4)
+      steps.sort((a, b) => off(b) - off(a))
     }
-    for (const dy of steps) {
-      const s = { x: on.x, y: on.y + dy }
+    for (const [dx, dy] of steps) {
+      const s = { x: on.x + dx, y: on.y + dy }
       const top = s.y + (style.mark ? size * 0.35 : -size * 0.55 * lines.length)
       const box = [s.x - half, style.mark ? s.y - 6 : top, s.x + half, top + size * 1.1 * lines.length]
       const world = camera.screenToWorld(s)

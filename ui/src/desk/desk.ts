@@ -56,7 +56,7 @@ function named(at: unknown, name: unknown): Named | null {
 
 function read(bench: unknown, q: LocationQuery): void {
   desk.bench = bench === 'journey' ? 'journey' : 'around'
-  const v = typeof q.v === 'string' ? /^(.+),(\d+(?:\.\d+)?)(?:,(-?\d+(?:\.\d+)?))?$/.exec(q.v) : null
+  const v = typeof q.v === 'string' ? /^([^,]+,[^,]+),(\d+(?:\.\d+)?)(?:,(-?\d+(?:\.\d+)?))?$/.exec(q.v) : null
   const centre = v && readPosition(v[1])
   if (centre) desk.view = { ...centre, zoom: Number(v![2]), rotation: Number(v![3] ?? 0) }
   desk.ground = typeof q.ground === 'string' && q.ground in style.styles ? q.ground : 'plain'

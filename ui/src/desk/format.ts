@@ -33,6 +33,32 @@ export function shortPosition(p: LatLng): string {
   return `${p.lat.toFixed(5)}, ${p.lng.toFixed(5)}`
 }
 
+/** Degrees, minutes and seconds to a tenth, about three metres, with the letter of the hemisphere. */
+export function sexagesimal(p: LatLng): string {
+  const one = (v: number, letters: string) => {
+    const tenths = Math.round(Math.abs(v) * 36000)
+    const s = ((tenths % 600) / 10).toFixed(1).padStart(4, '0')
+    return `${Math.floor(tenths / 36000)}°${String(Math.floor(tenths / 600) % 60).padStart(2, '0')}′${s}″${letters[v < 0 ? 1 : 0]}`
+  }
+  return `${one(p.lat, 'NS')} ${one(p.lng, 'EW')}`
+}
+
+/** The ways to write a position, each as it is read and as it is copied. */
+export const NOTATIONS: Record<string, { title: string; read(p: LatLng): string; copy(p: LatLng): string }> = {
+  decimal: { title: 'lat, lng', read: shortPosition, copy: position },
+  sexagesimal: { title: 'd m s', read: sexagesimal, copy: sexagesimal },
+  geo: { title: 'geo:', read: (p) => `geo:${p.lat.toFixed(5)},${p.lng.toFixed(5)}`, copy: (p) => `geo:${position(p)}` },
+  geojson: { title: '[lng, lat]', read: (p) => `[${p.lng.toFixed(5)}, ${p.lat.toFixed(5)}]`, copy: (p) => JSON.stringify({ type: 'Point', coordinates: [round7(p.lng), round7(p.lat)] }) },
+}
+
+/** A length in feet or miles. */
+export function imperial(m: number): string {
+  const feet = m / 0.3048
+  if (feet < 2640) return `${Math.round(feet)} ft`
+  const miles = m / 1609.344
+  return `${miles < 10 ? Number(miles.toFixed(2)) : Math.round(miles)} mi`
+}
+
 export function round7(v: number): number {
   return Math.round(v * 1e7) / 1e7
 }

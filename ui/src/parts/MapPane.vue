@@ -138,6 +138,7 @@ function onKey(e: KeyboardEvent): void {
   const acts: Record<string, () => void> = {
     ArrowLeft: () => c.pan(far, 0), ArrowRight: () => c.pan(-far, 0), ArrowUp: () => c.pan(0, far), ArrowDown: () => c.pan(0, -far),
     '+': () => c.settle(1), '=': () => c.settle(1), '-': () => c.settle(-1),
+    '[': () => c.turnTo(Math.round(c.view.rotation / 15) * 15 - 15), ']': () => c.turnTo(Math.round(c.view.rotation / 15) * 15 + 15), 0: () => c.turnTo(0),
     Enter: () => {
       desk.spot = { lat: c.view.lat, lng: c.view.lng }
       desk.place = null
@@ -151,12 +152,26 @@ function onKey(e: KeyboardEvent): void {
   }
 }
 
+/** The places in view, the nearest to the middle first. */
+const inView = computed(() => {
+  const v = desk.view
+  const camera = chart.value?.camera
+  if (!v || !camera) return []
+  return [...places.values()]
+    .flatMap((p) => {
+      const s = p.at && camera.toScreen(p.at)
+      return s && s.x >= 0 && s.y >= 0 && s.x <= camera.width && s.y <= camera.height ? [{ name: p.name, far: Math.hypot(s.x - camera.width / 2, s.y - camera.height / 2) }] : []
+    })
+    .sort((a, b) => a.far - b.far)
+})
+
 const described = computed(() => {
   const v = desk.view
   if (!v) return ''
   const selected = desk.place && places.get(desk.place)
   return [
-    `Map, middle at ${shortPosition(v)}, zoom ${v.zoom.toFixed(2)}.`,
+    `Map, middle at ${shortPosition(v)}, zoom ${v.zoom.toFixed(2)}${v.rotation ? `, ${bearing(v.rotation)} is up` : ''}.`,
+    inView.value.length ? `${inView.value.length} places in view: ${inView.value.slice(0, 3).map((p) => p.name).join(', ')}${inView.value.length > 3 ? ' …' : ''}.` : 'No place in view.',
     desk.standpoint ? `From the standpoint ${metres(distanceM(desk.standpoint, v))} towards ${bearing(roughBearing(desk.standpoint, v))}.` : '',
     selected ? `Selected: ${selected.name}.` : desk.spot ? `Spot selected at ${shortPosition(desk.spot)}.` : '',
   ].join(' ')

@@ -1,22 +1,47 @@
 <script setup lang="ts">
-// The ruler along the foot: the scale bar is pulled to zoom, and the position under the pointer is read off it.
+// The ruler along the foot: the scale bar is pulled to zoom, the zoom is typed, north is put up again, and the position under
+// the pointer is read off it in the notation that one likes.
+import { useEventListener, useLocalStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { LatLng } from '../chart/camera'
-import { chart } from '../desk/acts'
+import { chart, copy } from '../desk/acts'
 import { desk } from '../desk/desk'
-import { metres, shortPosition } from '../desk/format'
+import { NOTATIONS, imperial, metres } from '../desk/format'
 import { groundStyles, toggleLettering } from '../desk/palette'
 
 const props = defineProps<{ pointer: LatLng | null }>()
 
 const perPixel = computed(() => (desk.view && chart.value ? chart.value.camera.metresPerPixel : 0))
-/** A round length of 70 to 175 pixels. */
+const units = useLocalStorage<'metric' | 'imperial'>('viandante.units', 'metric')
+const notation = useLocalStorage('viandante.notation', 'decimal')
+const written = computed(() => NOTATIONS[notation.value] ?? NOTATIONS.decimal!)
+
+/** A round length of 70 to 175 pixels, in metres or in feet and miles. */
 const bar = computed(() => {
   if (!perPixel.value) return null
-  const least = perPixel.value * 70
+  const foot = 0.3048
+  const unit = units.value === 'metric' ? 1 : perPixel.value * 70 < 1000 * foot ? foot : 1609.344
+  const least = (perPixel.value * 70) / unit
   const base = 10 ** Math.floor(Math.log10(least))
-  const m = [1, 2, 2.5, 5, 10].map((f) => f * base).find((v) => v >= least)!
-  return { m, width: m / perPixel.value }
+  const m = unit * [1, 2, 2.5, 5, 10].map((f) => f * base).find((v) => v >= least)!
+  return { m, width: m / perPixel.value, text: units.value === 'metric' ? metres(m) : imperial(m) }
+})
+
+function typeZoom(e: Event): void {
+  const field = e.target as HTMLInputElement
+  const zoom = Number(field.value.replace(',', '.'))
+  if (field.value.trim() && Number.isFinite(zoom) && chart.value) chart.value.settle(zoom - chart.value.view.zoom)
+  field.value = (desk.view?.zoom ?? 0).toFixed(2)
+}
+
+useEventListener(window, 'keydown', (e) => {
+  if ((e.target as HTMLElement).matches('input, textarea, select') || e.ctrlKey || e.metaKey || e.altKey) return
+  if (e.key === 'p' && read.value) void copy(written.value.copy(read.value), props.pointer ? 'the position under the pointer' : 'the position in the middle')
+  else if (e.key === 'i') units.value = units.value === 'metric' ? 'imperial' : 'metric'
+  else if (e.key === 'o') {
+    const all = Object.keys(NOTATIONS)
+    notation.value = all[(all.indexOf(notation.value) + 1) % all.length]!
+  } else if (e.key === 'x') chart.value?.turnTo(0)
 })
 const pulling = ref<{ x: number; width: number; zoom: number } | null>(null)
 
@@ -46,7 +71,7 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
 </script>
 
 <template>
-  <div class="bg-paper border-ink flex h-9 items-center gap-4 overflow-hidden border-t px-3 text-sm">
+  <div class="bg-paper border-ink flex h-9 items-center gap-4 overflow-hidden border-t px-3 text-sm max-sm:gap-2 max-sm:px-2">
     <div
       v-if="bar"
       class="flex h-full cursor-ew-resize touch-none items-center gap-2 select-none"
@@ -56,7 +81,7 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
       :aria-valuenow="Number(desk.view?.zoom.toFixed(2))"
       aria-valuemin="1"
       aria-valuemax="19.75"
-      :aria-valuetext="`${metres(bar.m)}, zoom ${desk.view?.zoom.toFixed(2)}`"
+        :aria-valuetext="`${bar.text}, zoom ${desk.view?.zoom.toFixed(2)}`"
       title="Pull to zoom"
       data-test="ruler"
       @pointerdown="down"
@@ -70,12 +95,18 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
         <rect v-for="i in [0, 2]" :key="i" :x="1 + (bar.width / 4) * i" y="7" :width="bar.width / 4" height="6" fill="var(--ink)" />
         <path v-for="i in [0, 1, 2, 3, 4]" :key="`t${i}`" :d="`M${1 + (bar.width / 4) * i} 7V${i % 4 ? 4 : 1}`" stroke="var(--ink)" />
       </svg>
-      <span class="w-14 font-medium">{{ metres(bar.m) }}</span>
+      <span class="w-14 font-medium max-sm:w-auto" data-test="ruler-length">{{ bar.text }}</span>
     </div>
-    <span class="caption hidden sm:inline">zoom {{ desk.view?.zoom.toFixed(2) }}</span>
+    <label class="caption hidden items-center gap-1 sm:flex">zoom
+      <input class="border-ink/50 text-ink w-12 border-b bg-transparent" inputmode="decimal" :value="desk.view?.zoom.toFixed(2)" title="Type a zoom, 1 to 19.75" data-test="zoom" @change="typeZoom" />
+    </label>
+    <button v-if="desk.view?.rotation" class="flex items-center gap-1 whitespace-nowrap" title="North up (x)" data-test="north" @click="chart?.turnTo(0)">
+      <svg width="16" height="22" viewBox="-8 -11 16 22" aria-hidden="true"><g :transform="`rotate(${-desk.view.rotation})`"><path d="M0 -10L3.2 2H-3.2Z" fill="var(--ink)" /><path d="M0 10L3.2 2H-3.2Z" fill="none" stroke="var(--ink)" /></g></svg>
+      <span class="caption max-sm:sr-only">north up</span>
+    </button>
     <label class="flex items-center gap-1.5 whitespace-nowrap">
       <span class="caption max-sm:sr-only">ground</span>
-      <select v-model="desk.ground" class="border-ink/50 bg-paper cursor-pointer border-b py-0.5 max-sm:w-20" title="How the ground is drawn (y)" data-test="ground">
+      <select v-model="desk.ground" class="border-ink/50 bg-paper cursor-pointer border-b py-0.5 max-sm:w-16" title="How the ground is drawn (y)" data-test="ground">
         <option v-for="s in groundStyles" :key="s.name" :value="s.name">{{ s.title }}</option>
       </select>
     </label>
@@ -89,8 +120,12 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
     >
       <span class="text-xs">A</span><span class="text-lg">A</span>
     </button>
-    <span v-if="read" class="ml-auto whitespace-nowrap" data-test="pointer">
-      <span class="caption mr-1 hidden sm:inline">{{ pointer ? 'pointer' : 'middle' }}</span>{{ shortPosition(read) }}
+    <span v-if="read" class="ml-auto flex items-baseline gap-2 whitespace-nowrap">
+      <span class="caption hidden sm:inline">{{ pointer ? 'pointer' : 'middle' }}</span>
+      <button class="tabular-nums" title="Copy (p)" data-test="pointer" @click="copy(written.copy(read), 'the position in the middle')">{{ written.read(read) }}</button>
+      <select v-model="notation" class="caption border-ink/50 bg-paper cursor-pointer border-b max-sm:hidden" title="How positions are written (o)" aria-label="How positions are written" data-test="notation">
+        <option v-for="(n, name) in NOTATIONS" :key="name" :value="name">{{ n.title }}</option>
+      </select>
     </span>
   </div>
 </template>

@@ -1,0 +1,117 @@
+package e2e
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// drag sends pointer events as a mouse with a modifier or another button would.
+func (u *user) drag(fromX, fromY, toX, toY float64, more string) {
+	u.t.Helper()
+	u.eval(fmt.Sprintf(`(() => { const map = document.querySelector('[data-test=map]')
+		const fire = (type, x, y) => map.dispatchEvent(new PointerEvent(type, {pointerId: 1, pointerType: 'mouse', clientX: x, clientY: y, bubbles: true, cancelable: true, %s}))
+		fire('pointerdown', %v, %v)
+		for (let i = 1; i <= 10; i++) fire('pointermove', %v + (%v - %v) * i / 10, %v + (%v - %v) * i / 10)
+		fire('pointerup', %v, %v); return 1 })()`, more, fromX, fromY, fromX, toX, fromX, fromY, toY, fromY, toX, toY))
+}
+
+func TestMovingAndReading(t *testing.T) {
+	p := newProgram(t)
+	p.start()
+	var square found
+	require.Equal(t, 200, p.get("/v1/geocode?q=varrowby&limit=1", &square))
+	lng, lat := square.Features[0].Geometry.Coordinates[0], square.Features[0].Geometry.Coordinates[1]
+	view := fmt.Sprintf("/around?v=%v,%v,14", lat, lng)
+	u := newUser(t, 1280, 800)
+	u.enter(p, view)
+	// Captures of made-up pointers are refused by the browser; nothing else of it matters here.
+	u.eval(`HTMLElement.prototype.setPointerCapture = () => {}, 1`)
+
+	t.Run("a box is zoomed to", func(t *testing.T) {
+		x, y := u.pixel(lat+0.004, lng-0.006)
+		ex, ey := u.pixel(lat-0.004, lng+0.006)
+		u.drag(x, y, ex, ey, "shiftKey: true")
+		u.waitFor(`window.viandanteChart.view.zoom > 14.9`)
+		u.do(MapDrawn())
+		assert.InDelta(t, lat, u.number(`window.viandanteChart.view.lat`), 0.0002)
+		assert.InDelta(t, lng, u.number(`window.viandanteChart.view.lng`), 0.0002)
+		nx, ny := u.pixel(lat+0.004, lng-0.006)
+		assert.True(t, nx >= 0 && ny >= 40, "all of the box is in view")
+		assert.Equal(t, false, u.eval(`!!document.querySelector('[data-test="spot-label"]')`), "a box is no click")
+	})
+
+	t.Run("turning, and back to north", func(t *testing.T) {
+		u.look(lat, lng, 14)
+		u.do(chromedp.Focus(At("map")))
+		x, y := u.pixel(lat, lng)
+		u.drag(x+200, y, x+140, y+150, "altKey: true")
+		u.waitFor(`Math.abs(window.viandanteChart.view.rotation - 313) < 2`)
+		u.waitFor(`/,313$|,31[1-5]$/.test(new URLSearchParams(location.search).get('v'))`)
+		assert.InDelta(t, lat, u.number(`window.viandanteChart.view.lat`), 1e-6, "about the middle")
+		assert.Contains(t, u.eval(`document.querySelector('[data-test=map]').getAttribute('aria-label')`), "is up")
+		nx, ny := u.pixel(lat+0.01, lng) // a click lands where it points on a turned map
+		u.do(chromedp.MouseClickXY(nx, ny))
+		u.waitFor(fmt.Sprintf(`Math.abs(Number(new URLSearchParams(location.search).get('spot').split(',')[0]) - %v) < 0.0001`, lat+0.01))
+		u.key("\x1b")
+		u.click("north")
+		u.waitFor(`window.viandanteChart.view.rotation === 0 && !document.querySelector('[data-test=north]')`)
+		u.do(chromedp.Focus(At("map")))
+		u.key("]")
+		u.waitFor(`window.viandanteChart.view.rotation === 15`)
+		u.key("x")
+		u.waitFor(`window.viandanteChart.view.rotation === 0`)
+		u.drag(x+200, y, x+200, y+14, "button: 2")
+		u.waitFor(`window.viandanteChart.view.rotation === 0`) // nearly north is meant as north
+	})
+
+	t.Run("a turned view is in its link", func(t *testing.T) {
+		u.do(chromedp.Navigate(p.url()+view+",33"), MapDrawn())
+		assert.Equal(t, 33.0, u.number(`window.viandanteChart.view.rotation`))
+		assert.Equal(t, 14.0, u.number(`window.viandanteChart.view.zoom`))
+		u.do(chromedp.Navigate(p.url()+view), MapDrawn())
+		assert.Zero(t, u.number(`window.viandanteChart.view.rotation`))
+	})
+
+	t.Run("zoom is typed", func(t *testing.T) {
+		u.fill("zoom", "16,25\r")
+		u.waitFor(`window.viandanteChart.view.zoom === 16.25`)
+		u.fill("zoom", "far\r")
+		u.waitFor(`document.querySelector('[data-test=zoom]').value === '16.25'`)
+		u.fill("zoom", "99\r")
+		u.waitFor(`window.viandanteChart.view.zoom === 19.75`)
+		u.do(chromedp.Blur(At("zoom")))
+	})
+
+	t.Run("the ruler in feet and miles", func(t *testing.T) {
+		u.look(lat, lng, 12)
+		u.sees("ruler-length", "km")
+		u.key("i")
+		u.sees("ruler-length", "mi")
+		bar := u.number(`document.querySelector('[data-test=ruler] rect').width.baseVal.value`)
+		miles := u.number(`parseFloat(document.querySelector('[data-test=ruler-length]').innerText)`)
+		assert.InEpsilon(t, miles*1609.344, bar*u.number(`window.viandanteChart.camera.metresPerPixel`), 0.01)
+		u.look(lat, lng, 17)
+		u.sees("ruler-length", "ft")
+		u.key("i")
+		u.waitFor(`/\d m$/.test(document.querySelector('[data-test=ruler-length]').innerText)`)
+	})
+
+	t.Run("the position under the pointer, as one likes it", func(t *testing.T) {
+		u.look(-38.1, -26.25, 15)
+		x, y := u.pixel(-38.1, -26.25)
+		u.do(chromedp.MouseEvent(input.DispatchMouseEventTypeMouseMoved, x, y))
+		for _, want := range []string{"-38.10000, -26.25000", "38°06′00.0″S 26°15′00.0″W", "geo:-38.10000,-26.25000", "[-26.25000, -38.10000]"} {
+			u.sees("pointer", want)
+			u.key("o")
+		}
+		u.key("p")
+		u.sees("notice", "-38.1")
+		assert.Contains(t, u.eval(`document.querySelector('[data-test=map]').getAttribute('aria-label')`), "middle at")
+	})
+	assert.Empty(t, unasked(u.Complaints()))
+}

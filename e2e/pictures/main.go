@@ -29,7 +29,7 @@ type picture struct {
 const square = "-38.1140,-26.2799"
 
 var around = "/around?v=" + square + ",14&from=" + square + "&fromName=the+town%27s+square&ring=300-1500"
-var journey = "/journey?from=" + square + "&fromName=the+town%27s+square&to=-38.09365,-26.30055&toName=Strand+Road&by=bicycle"
+var journey = "/journey?from=" + square + "&fromName=the+town%27s+square&to=-38.1150455,-26.3005818&toName=Anchor+Road+9,+4100+Varrowby&by=bicycle"
 
 var pictures = []picture{
 	{name: "island", path: "/around", width: 1280, height: 800},

@@ -95,7 +95,7 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
         <rect v-for="i in [0, 2]" :key="i" :x="1 + (bar.width / 4) * i" y="7" :width="bar.width / 4" height="6" fill="var(--ink)" />
         <path v-for="i in [0, 1, 2, 3, 4]" :key="`t${i}`" :d="`M${1 + (bar.width / 4) * i} 7V${i % 4 ? 4 : 1}`" stroke="var(--ink)" />
       </svg>
-      <span class="w-14 font-medium max-sm:w-auto" data-test="ruler-length">{{ bar.text }}</span>
+      <span class="w-14 font-medium whitespace-nowrap max-sm:w-auto" data-test="ruler-length">{{ bar.text }}</span>
     </div>
     <label class="caption hidden items-center gap-1 sm:flex">zoom
       <input class="border-ink/50 text-ink w-12 border-b bg-transparent" inputmode="decimal" :value="desk.view?.zoom.toFixed(2)" title="Type a zoom, 1 to 19.75" data-test="zoom" @change="typeZoom" />

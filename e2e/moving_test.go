@@ -77,6 +77,25 @@ func TestMovingAndReading(t *testing.T) {
 		assert.Zero(t, u.number(`window.viandanteChart.view.rotation`))
 	})
 
+	t.Run("what is kept while dragging lies where it is drawn at rest", func(t *testing.T) {
+		// The middle of all that lies over the ground, in pixels, and how much of it there is.
+		const ink = `(() => { const o = window.viandanteChart.overCanvas, d = o.getContext('2d').getImageData(0, 0, o.width, o.height).data; let n = 0, x = 0, y = 0
+			for (let i = 3, p = 0; i < d.length; i += 4, p++) { n += d[i]; x += d[i] * (p % o.width); y += d[i] * Math.floor(p / o.width) } return [x / n, y / n, n / 1e6] })()`
+		for _, zoom := range []float64{11, 14, 17} {
+			u.look(lat, lng, zoom)
+			u.eval(`new Promise(done => { let n = 0; const step = () => { if (n++ === 9) return done(1); window.viandanteChart.pan(-9, 4); requestAnimationFrame(step) }; step() })`)
+			u.waitFor(`Math.abs(window.viandanteChart.camera.toScreen({lat: ` + fmt.Sprint(lat) + `, lng: ` + fmt.Sprint(lng) + `}).x - window.viandanteChart.camera.width / 2 + 81) < 1`)
+			u.do(MapDrawn())
+			kept := u.eval(ink).([]any)
+			u.eval(`window.viandanteChart.stills.clear(), window.viandanteChart.letters.key = window.viandanteChart.letters.lastKey = '', window.viandanteChart.invalidate(), 1`)
+			u.do(MapDrawn())
+			drawn := u.eval(ink).([]any)
+			assert.InDelta(t, drawn[0], kept[0], 1, "zoom %v", zoom)
+			assert.InDelta(t, drawn[1], kept[1], 1, "zoom %v", zoom)
+			assert.InEpsilon(t, drawn[2], kept[2], 0.03, "zoom %v", zoom)
+		}
+	})
+
 	t.Run("zoom is typed", func(t *testing.T) {
 		u.fill("zoom", "16,25\r")
 		u.waitFor(`window.viandanteChart.view.zoom === 16.25`)

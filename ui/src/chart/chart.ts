@@ -3,6 +3,7 @@
 import ground from '@style/ground.json'
 import { Camera, MAX_ZOOM, MIN_ZOOM, TILE, keepUnder, toLatLng, toWorld, type LatLng, type Spot, type View } from './camera'
 import { Hand } from './hand'
+import { Kept } from './kept'
 import { Labels } from './labels'
 import { Graticule } from './graticule'
 import { paletteOf, type GroundStyle, type Palette, type Time } from './style'
@@ -27,6 +28,8 @@ export interface Layer {
   readonly order: number
   draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void
   hit?(at: Spot, camera: Camera, reach: number): Omit<Hit, 'layer'> | null
+  /** What it draws changes only when the chart is told to letter anew, so that it may be kept as a picture while the map is dragged. */
+  readonly still?: boolean
   /** Boxes (left, top, right, bottom) that the ground's names keep clear of. */
   obstacles?(camera: Camera): number[][]
 }
@@ -67,6 +70,10 @@ export class Chart {
   private labelsDue = true
   private pointer: Spot | null = null
   private readonly graticule = new Graticule()
+  private readonly letters = new Kept()
+  private readonly stills = new Map<Layer, Kept>()
+  private state = 0
+  private told = 0
   private disposed = false
   /** Pixels at the edges that something lies over; fitting keeps clear of them. */
   padding = { left: 40, top: 40, right: 40, bottom: 40 }
@@ -163,6 +170,7 @@ export class Chart {
     this.invalidate()
     return () => {
       this.layers.splice(this.layers.indexOf(layer), 1)
+      this.stills.delete(layer)
       this.invalidate()
     }
   }
@@ -181,6 +189,7 @@ export class Chart {
 
   /** Lays the names out anew as well: something has moved that they keep clear of. */
   relabel(): void {
+    this.told++
     this.labelsDue = true
     this.invalidate()
   }
@@ -392,10 +401,19 @@ export class Chart {
       for (const { tile } of covered) if (tile.z === zoom) all.push(...tile.lettering)
       this.labels.layout(over, camera, all, now, this.layers.flatMap((l) => l.obstacles?.(camera) ?? []))
       this.labelsDue = false
+      this.state++
     }
-    const settling = this.labels.draw(over, camera, palette, now)
+    let settling = this.labels.settling(now)
+    const look = `${this.state} ${this.tiles.manner} ${this.tiles.time}`
+    if (settling) settling = this.labels.draw(over, camera, palette, now)
+    else this.letters.show(over, camera, ratio, look, (ctx, wide) => this.labels.draw(ctx, wide, palette, now))
     this.graticule.draw(over, camera, palette)
-    for (const layer of this.layers) layer.draw(over, camera, palette)
+    for (const layer of this.layers) {
+      if (layer.still) {
+        if (!this.stills.has(layer)) this.stills.set(layer, new Kept())
+        this.stills.get(layer)!.show(over, camera, ratio, `${this.told} ${this.tiles.manner} ${this.tiles.time}`, (ctx, wide) => layer.draw(ctx, wide, palette))
+      } else layer.draw(over, camera, palette)
+    }
     if (this.boxed) {
       over.strokeStyle = palette.ink!
       over.lineWidth = 1.4

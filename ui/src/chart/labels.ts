@@ -125,6 +125,11 @@ export class Labels {
     for (const p of old) if (!stay.has(`${p.key} ${p.born}`)) this.leaving.push({ ...p, gone: now })
   }
 
+  /** Whether some names are still coming or going. */
+  settling(now: number): boolean {
+    return this.leaving.length > 0 || this.placed.some((p) => now - p.born < FADE_MS)
+  }
+
   /** Draws the names; true while some are still coming or going. */
   draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Record<string, string>, now: number): boolean {
     const still = matchMedia('(prefers-reduced-motion: reduce)').matches

@@ -45,6 +45,7 @@ function outline(ctx: CanvasRenderingContext2D, x: number, y: number, scale: num
 
 export class Stones implements Layer {
   readonly order = 50
+  readonly still = true
   stones: Stone[] = []
   private paths = new Map<string, Path2D>()
 

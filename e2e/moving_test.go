@@ -87,7 +87,7 @@ func TestMovingAndReading(t *testing.T) {
 			u.waitFor(`Math.abs(window.viandanteChart.camera.toScreen({lat: ` + fmt.Sprint(lat) + `, lng: ` + fmt.Sprint(lng) + `}).x - window.viandanteChart.camera.width / 2 + 81) < 1`)
 			u.do(MapDrawn())
 			kept := u.eval(ink).([]any)
-			u.eval(`window.viandanteChart.stills.clear(), window.viandanteChart.letters.key = window.viandanteChart.letters.lastKey = '', window.viandanteChart.invalidate(), 1`)
+			u.eval(`window.viandanteChart.stills.clear(), window.viandanteChart.letters.drop(), window.viandanteChart.invalidate(), 1`)
 			u.do(MapDrawn())
 			drawn := u.eval(ink).([]any)
 			assert.InDelta(t, drawn[0], kept[0], 1, "zoom %v", zoom)

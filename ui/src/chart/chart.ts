@@ -49,6 +49,7 @@ export interface ChartEvents {
 
 const FRICTION = 4.2 // a glide loses this share of its speed in a second, continuously
 const GATHER_MS = 90
+const SHARPEN_MS = 110
 const REACH = { mouse: 6, touch: 18 }
 
 export class Chart {
@@ -74,6 +75,8 @@ export class Chart {
   private readonly stills = new Map<Layer, Kept>()
   private state = 0
   private told = 0
+  private shownAt: [number, number] = [NaN, NaN]
+  private sharpening = 0
   private disposed = false
   /** Pixels at the edges that something lies over; fitting keeps clear of them. */
   padding = { left: 40, top: 40, right: 40, bottom: 40 }
@@ -116,6 +119,7 @@ export class Chart {
     this.disposed = true
     cancelAnimationFrame(this.frame)
     clearTimeout(this.arriving)
+    clearTimeout(this.sharpening)
     this.hand.dispose()
     this.sized.disconnect()
     this.tiles.dispose()
@@ -142,7 +146,7 @@ export class Chart {
 
   /** Whether everything in view is drawn, for tests and for pictures. */
   get complete(): boolean {
-    return !this.frame && !this.arriving && !this.tiles.waiting && !this.motion && !this.labelsDue && !!this.tiles.version
+    return !this.frame && !this.arriving && !this.sharpening && !this.tiles.waiting && !this.motion && !this.labelsDue && !!this.tiles.version
   }
 
   /** Which version of the ground is drawn; another one replaces the tiles. */
@@ -184,7 +188,8 @@ export class Chart {
   private shown(): void {
     clearTimeout(this.arriving)
     this.arriving = 0
-    this.relabel()
+    this.labelsDue = true
+    this.invalidate()
   }
 
   /** Lays the names out anew as well: something has moved that they keep clear of. */
@@ -395,7 +400,18 @@ export class Chart {
     const over = this.overCanvas.getContext('2d')!
     over.setTransform(ratio, 0, 0, ratio, 0, 0)
     over.clearRect(0, 0, camera.width, camera.height)
-    if (this.labelsDue || this.labels.isStale(camera)) {
+    const [zoomBefore, rotationBefore] = this.shownAt
+    const turning = zoomBefore !== camera.view.zoom || rotationBefore !== camera.view.rotation
+    this.shownAt = [camera.view.zoom, camera.view.rotation]
+    if (turning) {
+      clearTimeout(this.sharpening) // once it rests, names are laid out and all is drawn sharp
+      this.sharpening = window.setTimeout(() => {
+        this.sharpening = 0
+        this.labelsDue = true
+        this.invalidate()
+      }, SHARPEN_MS)
+    }
+    if ((this.labelsDue && !turning) || this.labels.isStale(camera, turning)) {
       const all: Lettering[] = []
       const zoom = Math.floor(Math.round(camera.view.zoom / ZOOM_STEP) * ZOOM_STEP)
       for (const { tile } of covered) if (tile.z === zoom) all.push(...tile.lettering)
@@ -403,15 +419,15 @@ export class Chart {
       this.labelsDue = false
       this.state++
     }
-    let settling = this.labels.settling(now)
-    const look = `${this.state} ${this.tiles.manner} ${this.tiles.time}`
+    let settling = !turning && this.labels.settling(now)
+    const look = `${this.tiles.manner} ${this.tiles.time}`
     if (settling) settling = this.labels.draw(over, camera, palette, now)
-    else this.letters.show(over, camera, ratio, look, (ctx, wide) => this.labels.draw(ctx, wide, palette, now))
+    else this.letters.show(over, camera, ratio, `${this.state} ${look}`, turning, (ctx, wide) => this.labels.draw(ctx, wide, palette, turning ? Infinity : now))
     this.graticule.draw(over, camera, palette)
     for (const layer of this.layers) {
       if (layer.still) {
         if (!this.stills.has(layer)) this.stills.set(layer, new Kept())
-        this.stills.get(layer)!.show(over, camera, ratio, `${this.told} ${this.tiles.manner} ${this.tiles.time}`, (ctx, wide) => layer.draw(ctx, wide, palette))
+        this.stills.get(layer)!.show(over, camera, ratio, `${this.told} ${look}`, turning, (ctx, wide) => layer.draw(ctx, wide, palette))
       } else layer.draw(over, camera, palette)
     }
     if (this.boxed) {

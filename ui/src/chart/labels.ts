@@ -56,12 +56,13 @@ export class Labels {
     this.larger = larger
   }
 
-  /** Whether the layout was made for another zoom or turn, or the map has been moved to its edge. */
-  isStale(camera: Camera): boolean {
+  /** Whether the layout was made for another zoom or turn, or the map has been moved to its edge; while the map is turning, for quite another one. */
+  isStale(camera: Camera, turning: boolean): boolean {
+    const turned = Math.abs(((camera.view.rotation - this.rotation + 540) % 360) - 180)
     return (
-      Math.abs(camera.view.zoom - this.zoom) > 0.12 ||
-      camera.view.rotation !== this.rotation ||
-      Math.hypot(camera.centre.x - this.centre.x, camera.centre.y - this.centre.y) * camera.size > BEYOND * 0.8
+      !(Math.abs(camera.view.zoom - this.zoom) <= (turning ? 0.6 : 0.12)) ||
+      turned > (turning ? 30 : 0) ||
+      Math.hypot(camera.centre.x - this.centre.x, camera.centre.y - this.centre.y) * camera.size > BEYOND * (turning ? 1.6 : 0.8)
     )
   }
 

@@ -2,7 +2,7 @@
 // Where they crowd, they are piled up as a cairn with its count, which splits as one zooms in.
 
 import glyphs from '@style/glyphs.json'
-import type { Camera, LatLng, Spot } from '../chart/camera'
+import { toWorld, type Camera, type LatLng, type Spot } from '../chart/camera'
 import type { Hit, Layer } from '../chart/chart'
 import type { Palette } from '../chart/style'
 
@@ -46,18 +46,39 @@ function outline(ctx: CanvasRenderingContext2D, x: number, y: number, scale: num
 export class Stones implements Layer {
   readonly order = 50
   readonly still = true
-  stones: Stone[] = []
+  private list: Stone[] = []
+  /** Where they stand on the unit square of the world, x, y, x, y …: worked out once, not with every frame. */
+  private spots = new Float64Array(0)
   private paths = new Map<string, Path2D>()
 
   /** moved is called while a stone is dragged. */
   constructor(private moved: (id: string, to: LatLng) => void) {}
 
+  get stones(): Stone[] {
+    return this.list
+  }
+
+  set stones(list: Stone[]) {
+    this.list = list
+    this.spots = new Float64Array(2 * list.length)
+    list.forEach((s, i) => {
+      const w = toWorld(s.at)
+      this.spots[2 * i] = w.x
+      this.spots[2 * i + 1] = w.y
+    })
+  }
+
   /** The stones in view, piled up where they crowd. The order is that of the stones, so that a pile stays as one pans. */
   private piles(camera: Camera): Pile[] {
     const out: Pile[] = []
     const cells = new Map<string, Pile[]>()
-    for (const s of this.stones) {
-      const p = camera.toScreen(s.at)
+    const reach = (Math.hypot(camera.width, camera.height) / 2 + 60) / camera.size
+    for (let i = 0; i < this.list.length; i++) {
+      const w = { x: this.spots[2 * i]!, y: this.spots[2 * i + 1]! }
+      const dx = Math.abs(w.x - camera.centre.x) % 1
+      if ((dx > reach && 1 - dx > reach) || Math.abs(w.y - camera.centre.y) > reach) continue
+      const s = this.list[i]!
+      const p = camera.worldToScreen(w)
       if (p.x < -60 || p.y < -30 || p.x > camera.width + 60 || p.y > camera.height + 60) continue
       const alone = s.selected || s.editable || camera.view.zoom >= APART
       const [cx, cy] = [Math.floor(p.x / CROWD), Math.floor(p.y / CROWD)]

@@ -70,7 +70,7 @@ type shape struct {
 	parts   [][]mercator.XY
 }
 
-// unitsOf returns by how many levels the units of a zoom's level are finer than those of the zoom.
+// levelOf returns the level that serves a zoom, and by how many levels its units are finer than those of the zoom.
 func levelOf(zoom int) (level, finer int) {
 	if zoom < fullLevel {
 		return zoom, 0

@@ -293,7 +293,7 @@ func TestTheWorldGivesWayToARegion(t *testing.T) {
 	assert.Empty(t, classes(tile.At(geo.MustPoint(60, 20), 10)))
 }
 
-// heightsAt is a region with a tilted plane for its heights: level along parallels, 100 m down for a tenth of a degree to the south.
+// tilted returns a region with a tilted plane for its heights: level along parallels, 100 m down for a tenth of a degree to the south.
 func tilted(t *testing.T) *region.Region {
 	g := &relief.Grid{West: -26.5, North: -37.9, StepLng: 0.001, StepLat: 0.001, Width: 500, Height: 400, Metres: make([]float32, 200000)}
 	for i := range g.Metres {

@@ -55,11 +55,11 @@ func find(t *testing.T, is func(f *region.Feature) bool) *region.Feature {
 func (u *user) colour(p geo.Point) string {
 	u.t.Helper()
 	return u.eval(fmt.Sprintf(`(() => { const c = window.viandanteChart, s = c.camera.toScreen({lat: %v, lng: %v}), k = devicePixelRatio
-		return [...c.groundCanvas.getContext('2d').getImageData(Math.round(s.x * k), Math.round(s.y * k), 1, 1).data].slice(0, 3).map(v => v.toString(16).padStart(2, '0')).join('') })()`, p.Lat(), p.Lng())).(string)
+		return [...c.picture(true).getContext('2d').getImageData(Math.round(s.x * k), Math.round(s.y * k), 1, 1).data].slice(0, 3).map(v => v.toString(16).padStart(2, '0')).join('') })()`, p.Lat(), p.Lng())).(string)
 }
 
 // sum is a number that stands for the picture of the ground.
-const sum = `(() => { const g = window.viandanteChart.groundCanvas, d = g.getContext('2d').getImageData(0, 0, g.width, g.height).data; let h = 0; for (let i = 0; i < d.length; i += 16) h = (h * 31 + d[i] + 7 * d[i + 1] + 13 * d[i + 2]) | 0; return h })()`
+const sum = `(() => { const g = window.viandanteChart.picture(true), d = g.getContext('2d').getImageData(0, 0, g.width, g.height).data; let h = 0; for (let i = 0; i < d.length; i += 16) h = (h * 31 + d[i] + 7 * d[i + 1] + 13 * d[i + 2]) | 0; return h })()`
 
 // names are the names that are shown: their text, boxes on the screen, turns, and where they lie on the world.
 const names = `window.viandanteChart.labels.placed.map(p => ({key: p.key, size: p.size, turns: p.glyphs.map(g => g.angle), x: p.middle.x, y: p.middle.y,
@@ -183,7 +183,7 @@ func TestTheGround(t *testing.T) {
 		for _, lng := range []float64{178, 179.98, -179.98, -176} {
 			assert.NotEqual(t, sea, u.colour(geo.MustPoint(67.6, lng)), "land on both sides of it: %v", lng)
 		}
-		u.eval(`(() => { const c = window.viandanteChart, x = c.overCanvas.getContext('2d'); window.texts = []; const f = x.fillText; x.fillText = (t, ...r) => { window.texts.push(t); f.call(x, t, ...r) }; c.invalidate() })(), 1`)
+		u.eval(`(() => { const c = window.viandanteChart, x = c.graticule.foot.getContext('2d'); window.texts = []; const f = x.fillText; x.fillText = (t, ...r) => { window.texts.push(t); f.call(x, t, ...r) }; c.graticule.drawn = ''; c.invalidate() })(), 1`)
 		u.waitFor(`window.texts.some(t => /^\d+°E$/.test(t)) && window.texts.some(t => /^\d+°W$/.test(t))`)
 		assert.Empty(t, unasked(u.Complaints()))
 	})

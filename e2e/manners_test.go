@@ -119,16 +119,16 @@ func TestManners(t *testing.T) {
 		u := newUser(t, 1280, 800)
 		u.enter(p, fmt.Sprintf("/around?v=%v,%v,10", lat, lng))
 		u.waitFor(`window.viandanteChart.layers.some(l => l.stones?.length > 50)`)
-		const piles = `window.viandanteChart.layers.find(l => l.stones).piles(window.viandanteChart.camera)`
-		most := u.number(`Math.max(...` + piles + `.map(p => p.stones.length))`)
+		const piles = `window.viandanteChart.layers.find(l => l.stones).onScreen(window.viandanteChart.camera)`
+		most := u.number(`Math.max(...` + piles + `.map(p => p.pile.count))`)
 		assert.Greater(t, most, 3.0)
 		assert.Equal(t, u.number(`window.viandanteChart.layers.find(l => l.stones).stones.filter(s => { const p = window.viandanteChart.camera.toScreen(s.at); return p.x > -60 && p.y > -30 && p.x < window.viandanteChart.camera.width + 60 && p.y < window.viandanteChart.camera.height + 60 }).length`),
-			u.number(piles+`.reduce((n, p) => n + p.stones.length, 0)`), "none is lost")
-		const largest = `(() => { const b = window.viandanteChart.container.getBoundingClientRect(); const p = ` + piles + `.sort((a, b) => b.stones.length - a.stones.length)[0].at; return p.%s + b.%s })()`
+			u.number(piles+`.reduce((n, p) => n + p.pile.count, 0)`), "none is lost")
+		const largest = `(() => { const b = window.viandanteChart.container.getBoundingClientRect(); const p = ` + piles + `.sort((a, b) => b.pile.count - a.pile.count)[0].p; return p.%s + b.%s })()`
 		u.do(chromedp.MouseClickXY(u.number(fmt.Sprintf(largest, "x", "left")), u.number(fmt.Sprintf(largest, "y", "top"))-10))
 		u.waitFor(`window.viandanteChart.view.zoom > 11`)
 		u.do(MapDrawn())
-		assert.Less(t, u.number(`Math.max(...`+piles+`.map(p => p.stones.length))`), most)
+		assert.Less(t, u.number(`Math.max(...`+piles+`.map(p => p.pile.count))`), most)
 	})
 
 	t.Run("on a phone", func(t *testing.T) {

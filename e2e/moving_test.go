@@ -79,7 +79,7 @@ func TestMovingAndReading(t *testing.T) {
 
 	t.Run("what is kept while dragging lies where it is drawn at rest", func(t *testing.T) {
 		// The middle of all that lies over the ground, in pixels, and how much of it there is.
-		const ink = `(() => { const o = window.viandanteChart.overCanvas, d = o.getContext('2d').getImageData(0, 0, o.width, o.height).data; let n = 0, x = 0, y = 0
+		const ink = `(() => { const o = window.viandanteChart.picture(), d = o.getContext('2d').getImageData(0, 0, o.width, o.height).data; let n = 0, x = 0, y = 0
 			for (let i = 3, p = 0; i < d.length; i += 4, p++) { n += d[i]; x += d[i] * (p % o.width); y += d[i] * Math.floor(p / o.width) } return [x / n, y / n, n / 1e6] })()`
 		for _, zoom := range []float64{11, 14, 17} {
 			u.look(lat, lng, zoom)
@@ -87,7 +87,7 @@ func TestMovingAndReading(t *testing.T) {
 			u.waitFor(`Math.abs(window.viandanteChart.camera.toScreen({lat: ` + fmt.Sprint(lat) + `, lng: ` + fmt.Sprint(lng) + `}).x - window.viandanteChart.camera.width / 2 + 81) < 1`)
 			u.do(MapDrawn())
 			kept := u.eval(ink).([]any)
-			u.eval(`window.viandanteChart.stills.clear(), window.viandanteChart.letters.drop(), window.viandanteChart.invalidate(), 1`)
+			u.eval(`(() => { const c = window.viandanteChart; for (const k of [c.ground, c.letters, ...c.stills.values()]) k.drop(); c.invalidate() })(), 1`)
 			u.do(MapDrawn())
 			drawn := u.eval(ink).([]any)
 			assert.InDelta(t, drawn[0], kept[0], 1, "zoom %v", zoom)

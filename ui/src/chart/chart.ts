@@ -3,12 +3,11 @@
 import ground from '@style/ground.json'
 import { Camera, MAX_ZOOM, MIN_ZOOM, TILE, keepUnder, toLatLng, toWorld, type LatLng, type Spot, type View } from './camera'
 import { Hand } from './hand'
-import { Kept } from './kept'
+import { Kept, type Painting } from './kept'
 import { Labels } from './labels'
 import { Graticule } from './graticule'
 import { paletteOf, type GroundStyle, type Palette, type Time } from './style'
-import { Tiles, ZOOM_STEP } from './tiles'
-import type { Lettering } from './worker'
+import { Tiles, ZOOM_STEP, type Covering } from './tiles'
 
 const style = ground as unknown as GroundStyle
 
@@ -26,10 +25,14 @@ export interface Hit {
 export interface Layer {
   /** Layers are drawn in this order, and asked for hits against it. */
   readonly order: number
-  draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void
+  /** Draws what lies on the ground, under the names. It is kept with the ground until the chart is told that it has changed. */
+  ground?(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void
+  /** Paints what stands above the names, kept as a picture until the chart is told that it has changed; yields wherever it may be interrupted. */
+  paint?(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): Painting
+  /** Draws over all that is painted, with every frame, as long as it says that there is something to draw. */
+  draw?(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void
+  drawn?(): boolean
   hit?(at: Spot, camera: Camera, reach: number): Omit<Hit, 'layer'> | null
-  /** What it draws changes only when the chart is told to letter anew, so that it may be kept as a picture while the map is dragged. */
-  readonly still?: boolean
   /** Boxes (left, top, right, bottom) that the ground's names keep clear of. */
   obstacles?(camera: Camera): number[][]
 }
@@ -49,12 +52,21 @@ export interface ChartEvents {
 
 const FRICTION = 4.2 // a glide loses this share of its speed in a second, continuously
 const GATHER_MS = 90
-const SHARPEN_MS = 110
+const SHARPEN_MS = 50
+/** What painting behind may take of a frame, in milliseconds: while the map moves, and at rest. */
+const PAINT_MS = { moving: 3, resting: 11 }
 const REACH = { mouse: 6, touch: 18 }
+/** How pictures are kept; z-indices of the layers' own lie between. */
+const GROUND = { margin: 160, sliced: false, begin: { moved: 0.85, zoomed: 0.2, turned: 7 }, order: 0 }
+const NAMES = { margin: 200, sliced: true, begin: { moved: 0.4, zoomed: 0.5, turned: 25 }, order: 1 }
+const EDGE = 900
 
 export class Chart {
-  private readonly groundCanvas = document.createElement('canvas')
+  /** What the map is made of, one above the other: ground, names, what the layers paint, the graticule's numbers, what they draw. */
+  private readonly stack = document.createElement('div')
   private readonly overCanvas = document.createElement('canvas')
+  private readonly ground = new Kept(this.stack, GROUND)
+  private readonly letters = new Kept(this.stack, NAMES)
   private readonly tiles: Tiles
   private readonly labels = new Labels(style)
   private readonly hand: Hand
@@ -70,12 +82,18 @@ export class Chart {
   private motion: ((now: number) => boolean) | null = null
   private labelsDue = true
   private pointer: Spot | null = null
-  private readonly graticule = new Graticule()
-  private readonly letters = new Kept()
+  private readonly graticule = new Graticule(this.stack, EDGE)
   private readonly stills = new Map<Layer, Kept>()
+  private lettering: Painting | null = null
+  private settling = true
+  private covered: Covering[] = []
   private state = 0
-  private told = 0
+  private readonly told = new Map<Layer, number>()
+  private groundTold = 0
+  private arrivals = 0
   private shownAt: [number, number] = [NaN, NaN]
+  private centreBefore: Spot | null = null
+  private overUsed = false
   private sharpening = 0
   private disposed = false
   /** Pixels at the edges that something lies over; fitting keeps clear of them. */
@@ -85,11 +103,11 @@ export class Chart {
     readonly container: HTMLElement,
     view: View,
   ) {
-    for (const c of [this.groundCanvas, this.overCanvas]) {
-      c.style.cssText = 'position:absolute;inset:0;width:100%;height:100%;touch-action:none'
-      c.setAttribute('aria-hidden', 'true')
-    }
-    container.prepend(this.groundCanvas, this.overCanvas) // below whatever the page has put there
+    this.stack.style.cssText = 'position:absolute;inset:0;overflow:hidden;touch-action:none;isolation:isolate'
+    this.stack.setAttribute('aria-hidden', 'true')
+    this.overCanvas.style.cssText = `position:absolute;inset:0;width:100%;height:100%;z-index:${EDGE + 1}`
+    this.stack.append(this.overCanvas)
+    container.prepend(this.stack) // below whatever the page has put there
     this.current = new Camera(this.limit(view), container.clientWidth || 1, container.clientHeight || 1)
     this.tiles = new Tiles(() => this.arrived())
     this.hand = new Hand(container, {
@@ -123,8 +141,7 @@ export class Chart {
     this.hand.dispose()
     this.sized.disconnect()
     this.tiles.dispose()
-    this.groundCanvas.remove()
-    this.overCanvas.remove()
+    this.stack.remove()
   }
 
   on<K extends keyof ChartEvents>(name: K, f: (e: ChartEvents[K]) => void): () => void {
@@ -146,7 +163,7 @@ export class Chart {
 
   /** Whether everything in view is drawn, for tests and for pictures. */
   get complete(): boolean {
-    return !this.frame && !this.arriving && !this.sharpening && !this.tiles.waiting && !this.motion && !this.labelsDue && !!this.tiles.version
+    return !this.frame && !this.arriving && !this.sharpening && !this.tiles.waiting && !this.motion && !this.labelsDue && !this.settling && !!this.tiles.version
   }
 
   /** Which version of the ground is drawn; another one replaces the tiles. */
@@ -171,11 +188,12 @@ export class Chart {
   addLayer(layer: Layer): () => void {
     this.layers.push(layer)
     this.layers.sort((a, b) => a.order - b.order)
-    this.invalidate()
+    this.changed(layer)
     return () => {
       this.layers.splice(this.layers.indexOf(layer), 1)
+      this.stills.get(layer)?.drop()
       this.stills.delete(layer)
-      this.invalidate()
+      this.changed(layer)
     }
   }
 
@@ -188,13 +206,23 @@ export class Chart {
   private shown(): void {
     clearTimeout(this.arriving)
     this.arriving = 0
+    this.arrivals++
     this.labelsDue = true
     this.invalidate()
   }
 
-  /** Lays the names out anew as well: something has moved that they keep clear of. */
-  relabel(): void {
-    this.told++
+  /** What some layers hold has changed: they are drawn anew, and the names are laid out to keep clear of them. */
+  changed(...layers: Layer[]): void {
+    for (const l of layers) {
+      this.told.set(l, (this.told.get(l) ?? 0) + 1)
+      if (l.ground) this.groundTold++
+      if (l.obstacles) this.labelsDue = true
+    }
+    this.invalidate()
+  }
+
+  /** Lays the names out anew. */
+  private relabel(): void {
     this.labelsDue = true
     this.invalidate()
   }
@@ -219,10 +247,8 @@ export class Chart {
     const width = this.container.clientWidth || 1
     const height = this.container.clientHeight || 1
     const ratio = devicePixelRatio || 1
-    for (const c of [this.groundCanvas, this.overCanvas]) {
-      c.width = Math.round(width * ratio)
-      c.height = Math.round(height * ratio)
-    }
+    this.overCanvas.width = Math.round(width * ratio)
+    this.overCanvas.height = Math.round(height * ratio)
     this.current = new Camera(this.view, width, height)
     this.labelsDue = true
     this.emit('move', this.view)
@@ -383,6 +409,15 @@ export class Chart {
     this.emit('hover', at && this.current.fromScreen(at))
   }
 
+  /** The map has come to rest at another zoom or turn. */
+  private sharpen(): void {
+    this.sharpening = 0
+    this.labelsDue = true
+    this.lettering = null
+    for (const k of [this.ground, this.letters, ...this.stills.values()]) k.sharpen(this.current)
+    this.invalidate()
+  }
+
   private draw(now: number): void {
     this.frame = 0
     const wasMoving = !!this.motion
@@ -390,46 +425,49 @@ export class Chart {
     const ratio = devicePixelRatio || 1
     const palette = paletteOf(style, this.tiles.manner, this.tiles.time)
     const camera = this.current
-    const ctx = this.groundCanvas.getContext('2d', { alpha: false })!
-    ctx.setTransform(1, 0, 0, 1, 0, 0)
-    ctx.fillStyle = palette.sea!
-    ctx.fillRect(0, 0, this.groundCanvas.width, this.groundCanvas.height)
-    const covered = this.tiles.cover(camera, ratio)
-    for (const { tile, column } of covered) this.drawTile(ctx, camera, ratio, tile.z, column, tile.y, tile.bitmap!)
-
-    const over = this.overCanvas.getContext('2d')!
-    over.setTransform(ratio, 0, 0, ratio, 0, 0)
-    over.clearRect(0, 0, camera.width, camera.height)
     const [zoomBefore, rotationBefore] = this.shownAt
     const turning = zoomBefore !== camera.view.zoom || rotationBefore !== camera.view.rotation
     this.shownAt = [camera.view.zoom, camera.view.rotation]
     if (turning) {
       clearTimeout(this.sharpening) // once it rests, names are laid out and all is drawn sharp
-      this.sharpening = window.setTimeout(() => {
-        this.sharpening = 0
-        this.labelsDue = true
-        this.invalidate()
-      }, SHARPEN_MS)
+      this.sharpening = window.setTimeout(() => this.sharpen(), SHARPEN_MS)
     }
-    if ((this.labelsDue && !turning) || this.labels.isStale(camera, turning)) {
-      const all: Lettering[] = []
-      const zoom = Math.floor(Math.round(camera.view.zoom / ZOOM_STEP) * ZOOM_STEP)
-      for (const { tile } of covered) if (tile.z === zoom) all.push(...tile.lettering)
-      this.labels.layout(over, camera, all, now, this.layers.flatMap((l) => l.obstacles?.(camera) ?? []))
-      this.labelsDue = false
-      this.state++
-    }
-    let settling = !turning && this.labels.settling(now)
+    const moving = turning || this.centreBefore !== camera.centre
+    this.centreBefore = camera.centre
     const look = `${this.tiles.manner} ${this.tiles.time}`
-    if (settling) settling = this.labels.draw(over, camera, palette, now)
-    else this.letters.show(over, camera, ratio, `${this.state} ${look}`, turning, (ctx, wide) => this.labels.draw(ctx, wide, palette, turning ? Infinity : now))
-    this.graticule.draw(over, camera, palette)
-    for (const layer of this.layers) {
-      if (layer.still) {
-        if (!this.stills.has(layer)) this.stills.set(layer, new Kept())
-        this.stills.get(layer)!.show(over, camera, ratio, `${this.told} ${look}`, turning, (ctx, wide) => layer.draw(ctx, wide, palette))
-      } else layer.draw(over, camera, palette)
+    // Turned pictures, and large ones, are dear to lay over each other: they are then put into one with the ground.
+    const pictures = [this.letters, ...this.layers.flatMap((l) => this.stills.get(l) ?? [])]
+    const flat = (moving && ratio > 1.4) || pictures.some((k) => !k.isUpright(camera))
+    const coarse = !!this.sharpening || (moving && flat)
+    const ground = `${this.arrivals} ${this.groundTold} ${this.tiles.version} ${look} ${flat} ${coarse}`
+    this.ground.show(camera, ratio, ground, 0, (ctx, wide) => this.paintGround(ctx, wide, ratio, palette, coarse, flat ? pictures : []))
+
+    const over = this.overCanvas.getContext('2d')!
+    over.setTransform(ratio, 0, 0, ratio, 0, 0)
+    const drawing = this.layers.filter((l) => l.draw && (l.drawn?.() ?? true))
+    if (this.overUsed) over.clearRect(0, 0, camera.width, camera.height)
+    this.overUsed = drawing.length > 0 || !!this.boxed
+    const deadline = performance.now() + (moving ? PAINT_MS.moving : PAINT_MS.resting)
+    if (!this.lettering && ((this.labelsDue && !turning) || this.labels.isStale(camera, turning))) {
+      this.lettering = this.labels.layout(over, camera, this.covered.flatMap(({ tile }) => (tile.z === this.tiles.zoom ? [tile] : [])), this.layers.flatMap((l) => l.obstacles?.(camera) ?? []))
+      this.labelsDue = false
     }
+    over.save()
+    while (this.lettering && (!this.state || performance.now() < deadline))
+      if (this.lettering.next().done) {
+        this.lettering = null
+        this.state++
+      }
+    over.restore()
+    this.settling = this.letters.show(camera, ratio, this.lettering ? null : `${this.state} ${look}`, deadline, (ctx, wide) => this.labels.paint(ctx, wide, palette))
+    for (const layer of this.layers) {
+      if (!layer.paint) continue
+      if (!this.stills.has(layer)) this.stills.set(layer, new Kept(this.stack, { ...NAMES, order: NAMES.order + layer.order }))
+      if (this.stills.get(layer)!.show(camera, ratio, `${this.told.get(layer)} ${look}`, deadline, (ctx, wide) => layer.paint!(ctx, wide, palette))) this.settling = true
+    }
+    for (const k of pictures) k.veil(flat)
+    this.graticule.draw(camera, ratio, palette)
+    for (const layer of drawing) layer.draw!(over, camera, palette)
     if (this.boxed) {
       over.strokeStyle = palette.ink!
       over.lineWidth = 1.4
@@ -437,13 +475,36 @@ export class Chart {
       over.strokeRect(...this.boxed)
       over.setLineDash([])
     }
-    if (this.motion || settling) this.invalidate()
+    if (this.motion || moving || (this.settling && !this.sharpening)) this.invalidate()
     if (!this.motion && wasMoving) {
       this.labelsDue = true
       this.emit('rest', this.view)
       if (this.pointer) this.hovered(this.pointer)
       this.invalidate()
     }
+  }
+
+  private *paintGround(ctx: CanvasRenderingContext2D, camera: Camera, ratio: number, palette: Palette, coarse: boolean, pictures: Kept[]): Painting {
+    ctx.fillStyle = palette.sea!
+    ctx.fillRect(0, 0, camera.width, camera.height)
+    ctx.imageSmoothingEnabled = !coarse
+    this.covered = this.tiles.cover(camera, ratio, !!this.sharpening)
+    for (const { tile, column } of this.covered) this.drawTile(ctx, camera, ratio, tile.z, column, tile.y, tile.bitmap!)
+    ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
+    for (const layer of this.layers) layer.ground?.(ctx, camera, palette)
+    for (const k of pictures) k.copyTo(ctx, camera, ratio)
+  }
+
+  /** All that is shown, or the ground alone, as one picture of the screen's size in device pixels. */
+  picture(groundOnly = false): HTMLCanvasElement {
+    const canvas = document.createElement('canvas')
+    canvas.width = this.overCanvas.width
+    canvas.height = this.overCanvas.height
+    const ctx = canvas.getContext('2d')!
+    const ratio = devicePixelRatio || 1
+    for (const k of groundOnly ? [this.ground] : [this.ground, this.letters, ...this.layers.flatMap((l) => this.stills.get(l) ?? [])]) k.copyTo(ctx, this.current, ratio)
+    if (!groundOnly) ctx.drawImage(this.overCanvas, 0, 0)
+    return canvas
   }
 
   private drawTile(ctx: CanvasRenderingContext2D, camera: Camera, ratio: number, z: number, column: number, y: number, bitmap: ImageBitmap): void {

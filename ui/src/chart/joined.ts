@@ -5,8 +5,8 @@ import type { Lettering } from './worker'
 /** Ends so near to each other, as a share of a tile, are one; a tile's edge is rounded on both its sides. */
 const REACH = 2 / 4096
 
-/** Lines of one class and name joined where just two of them meet; everything else as it is. */
-export function joined(all: Lettering[]): Lettering[] {
+/** Lines of one class and name joined where just two of them meet; everything else as it is. Yields where it may be interrupted. */
+export function* joined(all: Lettering[]): Generator<void, Lettering[], void> {
   const out: Lettering[] = []
   const groups = new Map<string, Lettering[]>()
   for (const l of all) {
@@ -22,6 +22,7 @@ export function joined(all: Lettering[]): Lettering[] {
   for (const group of groups.values()) {
     if (group.length === 1) out.push(group[0]!)
     else out.push(...chains(group))
+    yield
   }
   return out
 }

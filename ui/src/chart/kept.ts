@@ -1,55 +1,166 @@
-// What is drawn over the ground and only moves with it, kept as a picture somewhat larger than the screen: while the map
-// moves it is laid down anew instead of drawn anew, coarser while the map zooms or turns, sharp at rest.
+// What only moves with the map is kept as a picture somewhat larger than the screen, and the browser moves the picture: a
+// frame of a drag then draws nothing. The next picture is painted behind it, a little with every frame, and fades in once it
+// is done; while the map zooms or turns the older one is stretched meanwhile.
 
 import { Camera, type Spot } from './camera'
 
-const MARGIN = 110
+const FADE_MS = 140
+/** So much is drawn between looks at the clock. */
+const BATCH = 3
+
+/** Paints and yields wherever it may be interrupted. */
+export type Painting = Generator<void, void, void>
+
+/** How a picture is kept. */
+export interface Keeping {
+  /** How far it reaches beyond the screen, in pixels. */
+  margin: number
+  /** Painted a little with every frame, behind the one that is shown, instead of at once. */
+  sliced: boolean
+  /** How far it may be off before the next one is begun: as a share of the margin, in levels of zoom, in degrees. */
+  begin: { moved: number; zoomed: number; turned: number }
+  order: number
+}
+
+interface Picture {
+  canvas: HTMLCanvasElement
+  frame: string
+  state: string
+  zoom: number
+  rotation: number
+  centre: Spot
+}
 
 export class Kept {
-  private canvas: HTMLCanvasElement | null = null
-  private frame = ''
-  private state = ''
-  private zoom = 0
-  private rotation = 0
-  private centre: Spot = { x: 0, y: 0 }
+  private front: Picture | null = null
+  private before: Picture | null = null
+  private back: Picture | null = null
+  private painting: Painting | null = null
+  private shownSince = 0
 
-  /** Shows what paint draws; state stands for all that it depends on besides the view. While the map is turning an older picture will do. */
-  show(over: CanvasRenderingContext2D, camera: Camera, ratio: number, state: string, turning: boolean, paint: (ctx: CanvasRenderingContext2D, camera: Camera) => void): void {
-    const { zoom, rotation } = camera.view
+  constructor(
+    private readonly stack: HTMLElement,
+    private readonly keeping: Keeping,
+  ) {}
+
+  /**
+   * Puts the picture where it belongs and paints at the next one until the deadline, in performance.now's milliseconds.
+   * state stands for all that it depends on besides the view; null while that is not known yet, so that no picture is begun.
+   * False when the picture is the right one and nothing is left to be done.
+   */
+  show(camera: Camera, ratio: number, state: string | null, deadline: number, paint: (ctx: CanvasRenderingContext2D, camera: Camera) => Painting): boolean {
+    const { margin, sliced } = this.keeping
     const frame = `${camera.width} ${camera.height} ${ratio}`
-    const turn = ((rotation - this.rotation + 540) % 360) - 180
-    let at = camera.worldToScreen(this.centre)
-    const near = Math.abs(at.x - camera.width / 2) <= MARGIN && Math.abs(at.y - camera.height / 2) <= MARGIN
-    const good = this.frame === frame && near && (turning ? Math.abs(zoom - this.zoom) < 0.4 && Math.abs(turn) < 20 : this.state === state && zoom === this.zoom && turn === 0)
-    if (!good) {
-      this.canvas ??= document.createElement('canvas')
-      const wide = new Camera(camera.view, camera.width + 2 * MARGIN, camera.height + 2 * MARGIN)
-      this.canvas.width = Math.round(wide.width * ratio)
-      this.canvas.height = Math.round(wide.height * ratio)
-      const ctx = this.canvas.getContext('2d')!
+    if (this.front && this.front.frame !== frame) this.drop()
+    if (!this.painting && state !== null && (!this.front || this.front.state !== state || this.isOff(camera, this.front))) {
+      const wide = new Camera(camera.view, camera.width + 2 * margin, camera.height + 2 * margin)
+      this.before?.canvas.remove()
+      const canvas = (sliced ? this.before?.canvas : this.front?.canvas) ?? this.canvas(wide, ratio)
+      this.before = null
+      const ctx = canvas.getContext('2d', { willReadFrequently: sliced })!
+      ctx.setTransform(1, 0, 0, 1, 0, 0)
+      ctx.clearRect(0, 0, canvas.width, canvas.height)
       ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
-      paint(ctx, wide)
-      Object.assign(this, { frame, state, zoom, rotation, centre: camera.centre })
-      at = camera.worldToScreen(this.centre)
+      this.back = { canvas, frame, state, zoom: camera.view.zoom, rotation: camera.view.rotation, centre: camera.centre }
+      this.painting = paint(ctx, wide)
     }
-    over.save()
-    over.setTransform(1, 0, 0, 1, 0, 0)
-    const { width, height } = this.canvas!
-    if (zoom === this.zoom && rotation === this.rotation)
-      over.drawImage(this.canvas!, Math.round((at.x - camera.width / 2 - MARGIN) * ratio), Math.round((at.y - camera.height / 2 - MARGIN) * ratio))
-    else {
-      const k = 2 ** (zoom - this.zoom)
-      over.translate(at.x * ratio, at.y * ratio)
-      over.rotate((-(rotation - this.rotation) * Math.PI) / 180)
-      over.scale(k, k)
-      over.imageSmoothingQuality = 'low'
-      over.drawImage(this.canvas!, -width / 2, -height / 2)
+    for (let n = 1; this.painting && (!sliced || !this.front || performance.now() < deadline); n++) {
+      const done = this.painting.next().done
+      // A canvas only notes what is drawn; reading from it has it drawn now, so that the clock tells what it took.
+      if (sliced && this.front && (done || n % BATCH === 0)) this.back!.canvas.getContext('2d')!.getImageData(0, 0, 1, 1)
+      if (done) this.reveal()
     }
-    over.restore()
+    const fading = this.fading()
+    if (!fading) this.before?.canvas.remove()
+    for (const p of [this.before, this.front]) if (p) this.place(camera, ratio, p)
+    return !!this.painting || fading || !this.front || this.front.state !== state || !this.isSharp(camera, this.front)
   }
 
-  /** Forgets the picture. */
+  private canvas(wide: Camera, ratio: number): HTMLCanvasElement {
+    const c = document.createElement('canvas')
+    c.width = Math.round(wide.width * ratio)
+    c.height = Math.round(wide.height * ratio)
+    const { margin } = this.keeping
+    c.style.cssText = `position:absolute;left:${-margin}px;top:${-margin}px;width:${wide.width}px;height:${wide.height}px;max-width:none;will-change:transform;z-index:${this.keeping.order}`
+    return c
+  }
+
+  private reveal(): void {
+    this.painting = null
+    if (this.keeping.sliced) this.before = this.front
+    this.front = this.back!
+    this.back = null
+    const fades = !!this.before && !matchMedia('(prefers-reduced-motion: reduce)').matches
+    this.shownSince = fades ? performance.now() : -Infinity
+    this.stack.append(this.front.canvas) // above the one before; while it was painted the browser had nothing to do with it
+    if (fades) this.front.canvas.animate({ opacity: [0, 1] }, FADE_MS)
+  }
+
+  private fading(): boolean {
+    return performance.now() - this.shownSince < FADE_MS
+  }
+
+  private isSharp(camera: Camera, p: Picture): boolean {
+    return p.zoom === camera.view.zoom && p.rotation === camera.view.rotation
+  }
+
+  private isOff(camera: Camera, p: Picture): boolean {
+    const { margin, begin } = this.keeping
+    const at = camera.worldToScreen(p.centre)
+    return (
+      Math.max(Math.abs(at.x - camera.width / 2), Math.abs(at.y - camera.height / 2)) > margin * begin.moved ||
+      Math.abs(camera.view.zoom - p.zoom) > begin.zoomed ||
+      Math.abs(((camera.view.rotation - p.rotation + 540) % 360) - 180) > begin.turned
+    )
+  }
+
+  private place(camera: Camera, ratio: number, p: Picture): void {
+    const at = camera.worldToScreen(p.centre)
+    const [x, y] = [at.x - camera.width / 2, at.y - camera.height / 2]
+    p.canvas.style.transform = this.isSharp(camera, p)
+      ? `translate(${Math.round(x * ratio) / ratio}px,${Math.round(y * ratio) / ratio}px)`
+      : `translate(${x}px,${y}px) rotate(${p.rotation - camera.view.rotation}deg) scale(${2 ** (camera.view.zoom - p.zoom)})`
+  }
+
+  /** Whether the picture is turned as the map is. */
+  isUpright(camera: Camera): boolean {
+    return this.front?.rotation === camera.view.rotation
+  }
+
+  /** Hides the pictures, while they are drawn onto the ground instead, or shows them again. */
+  veil(hidden: boolean): void {
+    for (const p of [this.before, this.front]) if (p) p.canvas.style.visibility = hidden ? 'hidden' : 'visible'
+  }
+
+  /** Draws the picture onto a canvas of another camera's size. */
+  copyTo(ctx: CanvasRenderingContext2D, camera: Camera, ratio: number): void {
+    const p = this.front
+    if (!p) return
+    const at = camera.worldToScreen(p.centre)
+    const { width, height } = p.canvas
+    ctx.setTransform(1, 0, 0, 1, 0, 0)
+    if (this.isSharp(camera, p)) {
+      ctx.drawImage(p.canvas, Math.round(at.x * ratio - width / 2), Math.round(at.y * ratio - height / 2))
+      return
+    }
+    const k = 2 ** (camera.view.zoom - p.zoom)
+    ctx.translate(at.x * ratio, at.y * ratio)
+    ctx.rotate(((p.rotation - camera.view.rotation) * Math.PI) / 180)
+    ctx.scale(k, k)
+    ctx.drawImage(p.canvas, -width / 2, -height / 2)
+  }
+
+  /** Once the map rests: a picture that is stretched, or the start of one, makes way for a sharp one. */
+  sharpen(camera: Camera): void {
+    if (this.painting && this.back && !this.isSharp(camera, this.back)) {
+      this.painting = this.back = null
+    }
+    if (this.front && !this.isSharp(camera, this.front)) this.front.state = ''
+  }
+
+  /** Forgets the pictures. */
   drop(): void {
-    this.frame = ''
+    for (const p of [this.front, this.before]) p?.canvas.remove()
+    this.front = this.before = this.back = this.painting = null
   }
 }

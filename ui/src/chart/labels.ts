@@ -3,6 +3,7 @@
 
 import { Camera, type Spot } from './camera'
 import { joined } from './joined'
+import type { Painting } from './kept'
 import { at, type GroundStyle, type LabelStyle, type Manner } from './style'
 import type { Lettering } from './worker'
 
@@ -20,10 +21,6 @@ interface Placed {
   /** The middle of the name, on the unit square of the world. */
   middle: Spot
   mark?: string
-  /** When it was first shown; it fades in from then on. */
-  born: number
-  /** When it went, while it fades out. */
-  gone?: number
 }
 
 /** The more important classes first. */
@@ -35,13 +32,13 @@ const PLACE = new Map(ORDER.map((c, i) => [c, i]))
 
 /** How far from each other, in pixels, the same name may stand again. */
 const REPEAT = 320
-const FADE_MS = 160
 /** Names are laid out so far beyond the screen, in pixels, that they are there when the map is moved. */
-const BEYOND = 120
+const BEYOND = 220
 
 export class Labels {
   private placed: Placed[] = []
-  private leaving: Placed[] = []
+  private tiles: object[] = []
+  private sorted: Lettering[] = []
   private zoom = NaN
   private rotation = NaN
   private centre: Spot = { x: NaN, y: NaN }
@@ -62,7 +59,7 @@ export class Labels {
     return (
       !(Math.abs(camera.view.zoom - this.zoom) <= (turning ? 0.6 : 0.12)) ||
       turned > (turning ? 30 : 0) ||
-      Math.hypot(camera.centre.x - this.centre.x, camera.centre.y - this.centre.y) * camera.size > BEYOND * (turning ? 1.6 : 0.8)
+      Math.hypot(camera.centre.x - this.centre.x, camera.centre.y - this.centre.y) * camera.size > BEYOND * (turning ? 1 : 0.35)
     )
   }
 
@@ -85,22 +82,27 @@ export class Labels {
     this.widths.clear()
   }
 
-  /** Lays the names out anew, clear of some boxes (left, top, right, bottom). */
-  layout(ctx: CanvasRenderingContext2D, camera: Camera, all: Lettering[], now: number, obstacles: number[][]): void {
+  /** Lays the names of some tiles out anew, clear of some boxes (left, top, right, bottom); until it is done the layout before stays. */
+  *layout(ctx: CanvasRenderingContext2D, camera: Camera, tiles: { lettering: Lettering[] }[], obstacles: number[][]): Painting {
+    if (tiles.length !== this.tiles.length || tiles.some((t, i) => t.lettering !== this.tiles[i])) {
+      const all = yield* joined(tiles.flatMap((t) => t.lettering))
+      this.tiles = tiles.map((t) => t.lettering)
+      this.sorted = all.sort(
+        (a, b) => PLACE.get(a.class)! - PLACE.get(b.class)! || b.rank - a.rank || b.points.length - a.points.length || a.id - b.id,
+      )
+      yield
+    }
     const before = new Map<string, Placed[]>()
     for (const p of this.placed) before.set(p.key, [...(before.get(p.key) ?? []), p])
     this.zoom = camera.view.zoom
     this.rotation = camera.view.rotation
     this.centre = camera.centre
-    const old = this.placed
-    this.placed = []
+    const placed: Placed[] = []
     const boxes = new Boxes()
     for (const o of obstacles) boxes.put(o)
     const names = new Map<string, Spot[]>()
     const done = new Set<string>()
-    for (const l of joined(all).sort(
-      (a, b) => PLACE.get(a.class)! - PLACE.get(b.class)! || b.rank - a.rank || b.points.length - a.points.length || a.id - b.id,
-    )) {
+    for (const l of this.sorted) {
       const style = this.style.labels[l.class]!
       if (camera.view.zoom < (style.from ?? 0)) continue
       const key = l.line ? `${l.class} ${l.name}` : `${l.id}`
@@ -117,35 +119,24 @@ export class Labels {
         if (!free(middle) || !boxes.add(c.boxes)) continue
         done.add(key)
         names.set(l.name, [...(names.get(l.name) ?? []), middle])
-        const same = olds.find((o) => Math.hypot(o.middle.x - c.middle.x, o.middle.y - c.middle.y) * camera.size < 30)
-        this.placed.push({ key, style, size, glyphs: c.glyphs, middle: c.middle, mark: style.mark, born: same?.born ?? now })
+        placed.push({ key, style, size, glyphs: c.glyphs, middle: c.middle, mark: style.mark })
         if (!l.line) break
       }
+      yield
     }
-    const stay = new Set(this.placed.map((p) => `${p.key} ${p.born}`))
-    for (const p of old) if (!stay.has(`${p.key} ${p.born}`)) this.leaving.push({ ...p, gone: now })
+    this.placed = placed
   }
 
-  /** Whether some names are still coming or going. */
-  settling(now: number): boolean {
-    return this.leaving.length > 0 || this.placed.some((p) => now - p.born < FADE_MS)
-  }
-
-  /** Draws the names; true while some are still coming or going. */
-  draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Record<string, string>, now: number): boolean {
-    const still = matchMedia('(prefers-reduced-motion: reduce)').matches
-    this.leaving = still ? [] : this.leaving.filter((p) => now - p.gone! < FADE_MS)
-    let settling = this.leaving.length > 0
+  /** Paints the names. */
+  *paint(ctx: CanvasRenderingContext2D, camera: Camera, palette: Record<string, string>): Painting {
     ctx.save()
     ctx.textAlign = 'center'
     ctx.textBaseline = 'middle'
     ctx.lineJoin = 'round'
     ctx.lineWidth = this.halo
     ctx.strokeStyle = palette.halo!
-    for (const p of [...this.leaving, ...this.placed]) {
-      const shown = p.gone === undefined ? (now - p.born) / FADE_MS : 1 - (now - p.gone) / FADE_MS
-      if (shown < 1 && p.gone === undefined) settling = true
-      ctx.globalAlpha = still ? 1 : Math.max(0, Math.min(1, shown))
+    for (const p of this.placed) {
+      yield
       ctx.font = p.style.font.replace('{}', p.size.toFixed(1))
       ctx.letterSpacing = `${(p.style.spacing ?? 0) * p.size}px`
       ctx.fillStyle = palette[p.style.ink]!
@@ -180,7 +171,6 @@ export class Labels {
       }
     }
     ctx.restore()
-    return settling
   }
 
   private *flat(ctx: CanvasRenderingContext2D, camera: Camera, l: Lettering, font: string, size: number, style: LabelStyle, old?: Placed): Generator<Candidate> {

@@ -15,6 +15,12 @@ export interface Tile {
   used: number
 }
 
+/** A tile that is drawn, at a column of the world that may lie beyond its edge. */
+export interface Covering {
+  tile: Tile
+  column: number
+}
+
 const MAX_TILE_ZOOM = 19
 const MOST_KEPT = 160
 const RETRY_MS = 2000
@@ -26,6 +32,8 @@ export class Tiles {
   private tiles = new Map<string, Tile>()
   private workers: Worker[]
   private clock = 0
+  /** The zoom, in steps, of the tiles asked for last. */
+  private step = NaN
   version = ''
   manner = 'plain'
   time: Time = 'day'
@@ -56,14 +64,19 @@ export class Tiles {
     this.changed()
   }
 
-  /** The tiles that cover the view, each with its bitmap or what can stand in for it meanwhile. */
-  cover(camera: Camera, ratio: number): { tile: Tile; column: number }[] {
+  /**
+   * The tiles that cover the view, each with its bitmap or what can stand in for it meanwhile. While the map is moving the
+   * zoom of the last ones will do as long as it is not far off, so that nothing is drawn that is gone again at once.
+   */
+  cover(camera: Camera, ratio: number, moving: boolean): Covering[] {
     if (!this.version) return []
     this.clock++
-    const step = Math.round(camera.view.zoom / ZOOM_STEP) * ZOOM_STEP
-    const z = Math.max(0, Math.min(MAX_TILE_ZOOM, Math.floor(step)))
-    const out: { tile: Tile; column: number }[] = []
-    const standIns = new Map<string, { tile: Tile; column: number }>()
+    const off = camera.view.zoom - this.step
+    const step = moving && off > -0.6 && off < 1.1 ? this.step : Math.round(camera.view.zoom / ZOOM_STEP) * ZOOM_STEP
+    this.step = step
+    const z = this.zoom
+    const out: Covering[] = []
+    const standIns = new Map<string, Covering>()
     for (const { column, y } of this.inView(camera, z)) {
       const x = ((column % 2 ** z) + 2 ** z) % 2 ** z
       const tile = this.ask(z, x, y, step, ratio)
@@ -72,6 +85,11 @@ export class Tiles {
     }
     this.evict()
     return [...[...standIns.values()].sort((a, b) => a.tile.z - b.tile.z), ...out]
+  }
+
+  /** The zoom of the tiles asked for last. */
+  get zoom(): number {
+    return Math.max(0, Math.min(MAX_TILE_ZOOM, Math.floor(this.step)))
   }
 
   /** Whether every tile in view is there. */
@@ -123,8 +141,8 @@ export class Tiles {
   }
 
   /** Bitmaps of other zooms over the same ground. */
-  private standIns(z: number, column: number, y: number): { tile: Tile; column: number }[] {
-    const out: { tile: Tile; column: number }[] = []
+  private standIns(z: number, column: number, y: number): Covering[] {
+    const out: Covering[] = []
     for (const [key, t] of this.tiles) {
       if (!t.bitmap || !key.startsWith(this.look)) continue
       const up = z - t.z

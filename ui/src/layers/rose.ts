@@ -25,7 +25,7 @@ export class Rose implements Layer {
     private released: () => void,
   ) {}
 
-  draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
+  ground(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
     const at = this.standpoint
     if (!at) return
     const c = camera.toScreen(at)
@@ -87,15 +87,11 @@ export class Rose implements Layer {
     ctx.fillStyle = ochre
     ctx.fill('evenodd')
     ctx.globalAlpha = 1
-    const outer = camera.toScreen(destination(at, 90, this.withinM))
-    const radius = Math.hypot(outer.x - c.x, outer.y - c.y)
-    // Fainter rings between, at round distances.
-    const step = [10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 1e4, 2e4, 5e4, 1e5, 2e5, 5e5, 1e6].find((s) => (s / this.withinM) * radius > 46) ?? 2e6
+    const radius = this.radius(camera, at, c)
     ctx.lineWidth = 0.9
     ctx.strokeStyle = ochre
     ctx.setLineDash([2, 4])
-    for (let m = step; m < this.withinM * 0.97; m += step) {
-      if (m <= this.beyondM) continue
+    for (const m of this.between(radius)) {
       this.circle(ctx, camera, at, m)
       ctx.stroke()
       this.figure(ctx, camera.toScreen(destination(at, 0, m)), metres(m), palette, 11.5, ochre)
@@ -109,6 +105,18 @@ export class Rose implements Layer {
     this.bearings(ctx, camera, palette, at, radius)
     this.handle(ctx, camera, palette, 'within')
     this.handle(ctx, camera, palette, 'beyond')
+  }
+
+  /** The ring's outer edge in pixels from the standpoint's. */
+  private radius(camera: Camera, at: LatLng, c: Spot): number {
+    const outer = camera.toScreen(destination(at, 90, this.withinM))
+    return Math.hypot(outer.x - c.x, outer.y - c.y)
+  }
+
+  /** The distances of the fainter rings between the edges, in metres: round ones. */
+  private *between(radius: number): Generator<number> {
+    const step = [10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 1e4, 2e4, 5e4, 1e5, 2e5, 5e5, 1e6].find((s) => (s / this.withinM) * radius > 46) ?? 2e6
+    for (let m = step; m < this.withinM * 0.97; m += step) if (m > this.beyondM) yield m
   }
 
   /** The scale of bearings outside the ring, finer the larger it is. */
@@ -187,7 +195,13 @@ export class Rose implements Layer {
   obstacles(camera: Camera): number[][] {
     if (!this.standpoint) return []
     const c = camera.toScreen(this.standpoint)
-    return [[c.x - 16, c.y - 16, c.x + 16, c.y + 16]]
+    const boxes = [[c.x - 16, c.y - 16, c.x + 16, c.y + 16]]
+    if (this.ring)
+      for (const m of this.between(this.radius(camera, this.standpoint, c))) {
+        const p = camera.toScreen(destination(this.standpoint, 0, m))
+        boxes.push([p.x - 20, p.y - 8, p.x + 20, p.y + 8])
+      }
+    return boxes
   }
 
   hit(spot: Spot, camera: Camera, reach: number): Omit<Hit, 'layer'> | null {

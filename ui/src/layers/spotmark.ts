@@ -8,6 +8,10 @@ export class SpotMark implements Layer {
   readonly order = 60
   at: LatLng | null = null
 
+  drawn(): boolean {
+    return !!this.at
+  }
+
   draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
     if (!this.at) return
     const p = camera.toScreen(this.at)

@@ -2,8 +2,9 @@
 // Where they crowd, they are piled up as a cairn with its count, which splits as one zooms in.
 
 import glyphs from '@style/glyphs.json'
-import { toWorld, type Camera, type LatLng, type Spot } from '../chart/camera'
+import { Camera, toWorld, type LatLng, type Spot } from '../chart/camera'
 import type { Hit, Layer } from '../chart/chart'
+import type { Painting } from '../chart/kept'
 import type { Palette } from '../chart/style'
 
 export interface Stone {
@@ -18,6 +19,9 @@ export interface Stone {
   /** In edit: may be dragged, and where it stood is shown. */
   editable: boolean
   was?: LatLng
+  /** A cairn that the server has piled up: how many places it stands for, and the corners of the box that they lie in. */
+  count?: number
+  corners?: [LatLng, LatLng]
 }
 
 const WIDTH = 20
@@ -27,11 +31,15 @@ const CROWD = 26
 /** From this zoom on every stone stands for itself. */
 export const APART = 17
 
-/** Stones piled up, or one that stands alone; at is the middle of their feet on the screen. */
+/** Stones piled up, or one that stands alone; at is the middle of their feet on the unit square of the world. */
 interface Pile {
   at: Spot
   stones: Stone[]
+  /** How many places it stands for. */
+  count: number
 }
+
+const IN_HAND = (s: Stone) => s.selected || s.editable
 
 function outline(ctx: CanvasRenderingContext2D, x: number, y: number, scale: number): void {
   const r = (WIDTH / 2) * scale
@@ -45,11 +53,13 @@ function outline(ctx: CanvasRenderingContext2D, x: number, y: number, scale: num
 
 export class Stones implements Layer {
   readonly order = 50
-  readonly still = true
   private list: Stone[] = []
+  private inHand: Stone[] = []
   /** Where they stand on the unit square of the world, x, y, x, y …: worked out once, not with every frame. */
   private spots = new Float64Array(0)
   private paths = new Map<string, Path2D>()
+  /** What is piled up round a view: it holds while the zoom stays, as far as the patch reaches. */
+  private patch: { camera: Camera; piles: Pile[] } | null = null
 
   /** moved is called while a stone is dragged. */
   constructor(private moved: (id: string, to: LatLng) => void) {}
@@ -60,6 +70,8 @@ export class Stones implements Layer {
 
   set stones(list: Stone[]) {
     this.list = list
+    this.inHand = list.filter(IN_HAND)
+    this.patch = null
     this.spots = new Float64Array(2 * list.length)
     list.forEach((s, i) => {
       const w = toWorld(s.at)
@@ -68,66 +80,100 @@ export class Stones implements Layer {
     })
   }
 
-  /** The stones in view, piled up where they crowd. The order is that of the stones, so that a pile stays as one pans. */
+  /** The piles round a view and a screen beyond, worked out anew when the zoom is another or the view has left them. */
   private piles(camera: Camera): Pile[] {
+    const known = this.patch?.camera
+    const at = known?.worldToScreen(camera.centre)
+    if (!known || !at || known.view.zoom !== camera.view.zoom || at.x < camera.width / 2 || at.y < camera.height / 2 || at.x > known.width - camera.width / 2 || at.y > known.height - camera.height / 2) {
+      const wide = new Camera({ ...camera.view, rotation: 0 }, 2.4 * Math.max(camera.width, camera.height), 2.4 * Math.max(camera.width, camera.height))
+      this.patch = { camera: wide, piles: this.pile(wide) }
+    }
+    return this.patch!.piles
+  }
+
+  /** Piles up what crowds, in the order of the stones, so that a pile stays as one pans. Those in hand stand for themselves. */
+  private pile(camera: Camera): Pile[] {
     const out: Pile[] = []
-    const cells = new Map<string, Pile[]>()
-    const reach = (Math.hypot(camera.width, camera.height) / 2 + 60) / camera.size
+    const crowd = CROWD / camera.size
+    const reach = (camera.width / 2 + 60) / camera.size
+    // The last pile of each cell of a grid, and the pile before it in the same cell: a pile has no other within its reach but in the nine cells round it.
+    const columns = Math.ceil((2 * reach) / crowd) + 3
+    const last = new Int32Array(2 * columns * columns).fill(-1)
+    const before: number[] = []
     for (let i = 0; i < this.list.length; i++) {
-      const w = { x: this.spots[2 * i]!, y: this.spots[2 * i + 1]! }
-      const dx = Math.abs(w.x - camera.centre.x) % 1
-      if ((dx > reach && 1 - dx > reach) || Math.abs(w.y - camera.centre.y) > reach) continue
+      const [x, y] = [this.spots[2 * i]!, this.spots[2 * i + 1]!]
+      let dx = x - camera.centre.x
+      dx -= Math.round(dx)
+      const dy = y - camera.centre.y
+      if (Math.abs(dx) > reach || Math.abs(dy) > reach) continue
       const s = this.list[i]!
-      const p = camera.worldToScreen(w)
-      if (p.x < -60 || p.y < -30 || p.x > camera.width + 60 || p.y > camera.height + 60) continue
-      const alone = s.selected || s.editable || camera.view.zoom >= APART
-      const [cx, cy] = [Math.floor(p.x / CROWD), Math.floor(p.y / CROWD)]
-      let near: Pile | undefined
-      if (!alone)
-        for (let dx = -1; dx <= 1 && !near; dx++)
-          for (let dy = -1; dy <= 1 && !near; dy++)
-            near = cells.get(`${cx + dx},${cy + dy},${s.faint}`)?.find((o) => Math.hypot(o.at.x - p.x, o.at.y - p.y) < CROWD)
-      if (near) {
-        near.stones.push(s)
+      if (IN_HAND(s)) continue
+      const count = s.count ?? 1
+      const key = ((Math.floor((dy + reach) / crowd) + 1) * columns + Math.floor((dx + reach) / crowd) + 1) * 2 + Number(s.faint)
+      let near = -1
+      if (camera.view.zoom < APART || count > 1)
+        for (let row = key - 2 * columns - 2; row <= key + 2 * columns - 2 && near < 0; row += 2 * columns)
+          for (let cell = row; cell <= row + 4 && near < 0; cell += 2)
+            for (let k = last[cell]!; k >= 0; k = before[k]!) {
+              const o = out[k]!.at
+              let ox = o.x - x
+              ox -= Math.round(ox)
+              if (ox * ox + (o.y - y) ** 2 < crowd * crowd) near = k
+            }
+      if (near >= 0) {
+        out[near]!.stones.push(s)
+        out[near]!.count += count
         continue
       }
-      const pile = { at: p, stones: [s] }
-      out.push(pile)
-      if (alone) continue
-      const key = `${cx},${cy},${s.faint}`
-      const cell = cells.get(key)
-      if (cell) cell.push(pile)
-      else cells.set(key, [pile])
+      before.push(last[key]!)
+      last[key] = out.length
+      out.push({ at: { x, y }, stones: [s], count })
     }
     return out
   }
 
-  /** The places of the cairn with an id, for whoever wants to look into it. */
+  /** The piles on a screen, each with the pixel that it stands on. */
+  private onScreen(camera: Camera): { pile: Pile; p: Spot }[] {
+    const out: { pile: Pile; p: Spot }[] = []
+    for (const pile of this.piles(camera)) {
+      const p = camera.worldToScreen(pile.at)
+      if (p.x > -60 && p.y > -30 && p.x < camera.width + 60 && p.y < camera.height + 60) out.push({ pile, p })
+    }
+    return out
+  }
+
+  /** The places of the cairn with an id, or the corners of where they lie, for whoever wants to look into it. */
   inCairn(id: string, camera: Camera): LatLng[] {
-    return this.piles(camera).find((p) => p.stones.length > 1 && cairnId(p) === id)?.stones.map((s) => s.at) ?? []
+    return this.piles(camera).find((p) => p.count > 1 && cairnId(p) === id)?.stones.flatMap((s) => s.corners ?? [s.at]) ?? []
+  }
+
+  *paint(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): Painting {
+    const shown = this.onScreen(camera).sort((a, b) => Number(b.pile.stones[0]!.faint) - Number(a.pile.stones[0]!.faint) || a.p.y - b.p.y)
+    for (const { pile, p } of shown) {
+      if (pile.count > 1) this.cairn(ctx, p, pile.count, pile.stones[0]!.faint, palette)
+      else this.stone(ctx, pile.stones[0]!, p, palette)
+      yield
+    }
+  }
+
+  drawn(): boolean {
+    return this.inHand.length > 0
   }
 
   draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
-    const order = (p: Pile) => Number(p.stones[0]!.selected) * 2 - Number(p.stones[0]!.faint)
-    const shown = this.piles(camera).sort((a, b) => order(a) - order(b) || a.at.y - b.at.y)
-    for (const { at, stones } of shown) {
-      const [s] = stones as [Stone]
-      if (stones.length > 1) {
-        this.cairn(ctx, at, stones.length, s.faint, palette)
-        continue
-      }
-      if (s.was) this.ghost(ctx, camera.toScreen(s.was), at, palette)
-      this.stone(ctx, s, at, palette)
+    for (const s of this.inHand) {
+      const p = camera.toScreen(s.at)
+      if (s.was) this.ghost(ctx, camera.toScreen(s.was), p, palette)
+      this.stone(ctx, s, p, palette)
+      if (s.selected) this.label(ctx, s, p, camera, palette)
     }
-    // The name beside the stone in hand.
-    for (const { at, stones } of shown) if (stones[0]!.selected) this.label(ctx, stones[0]!, at, camera, palette)
   }
 
   /** The ground's names keep clear of stones and cairns. */
   obstacles(camera: Camera): number[][] {
-    return this.piles(camera).map(({ at, stones }) => {
-      const half = stones.length > 1 ? 18 : WIDTH / 2 + 2
-      return [at.x - half, at.y - HEIGHT - 4, at.x + half, at.y + 2]
+    return [...this.onScreen(camera), ...this.inHand.map((s) => ({ pile: null, p: camera.toScreen(s.at) }))].map(({ pile, p }) => {
+      const half = pile && pile.count > 1 ? 18 : WIDTH / 2 + 2
+      return [p.x - half, p.y - HEIGHT - 4, p.x + half, p.y + 2]
     })
   }
 
@@ -223,15 +269,15 @@ export class Stones implements Layer {
 
   hit(at: Spot, camera: Camera, reach: number): Omit<Hit, 'layer'> | null {
     let best: Omit<Hit, 'layer'> | null = null
-    for (const pile of this.piles(camera)) {
-      const [s] = pile.stones as [Stone]
-      const p = pile.at
-      const scale = s.selected || pile.stones.length > 1 ? 1.3 : 1
-      const dx = Math.max(0, Math.abs(at.x - p.x) - (WIDTH / 2) * scale)
-      const dy = Math.max(0, p.y - HEIGHT * scale - at.y, at.y - p.y)
-      const distance = Math.hypot(dx, dy)
-      if (distance > reach || (best && distance > best.distance) || (best && distance === best.distance && !s.selected)) continue
-      best = { id: pile.stones.length > 1 ? cairnId(pile) : s.id, distance }
+    const off = (p: Spot, scale: number) => Math.hypot(Math.max(0, Math.abs(at.x - p.x) - (WIDTH / 2) * scale), Math.max(0, p.y - HEIGHT * scale - at.y, at.y - p.y))
+    for (const { pile, p } of this.onScreen(camera)) {
+      const distance = off(p, pile.count > 1 ? 1.3 : 1)
+      if (distance <= reach && !(best && distance >= best.distance)) best = { id: pile.count > 1 ? cairnId(pile) : pile.stones[0]!.id, distance }
+    }
+    for (const s of this.inHand) {
+      const distance = off(camera.toScreen(s.at), 1.3)
+      if (distance > reach || (best && distance > best.distance)) continue
+      best = { id: s.id, distance }
       if (s.editable) best.drag = { move: (to) => this.moved(s.id, to), end: () => {} }
     }
     return best

@@ -12,7 +12,7 @@ export class Way implements Layer {
   /** The step that is pointed at in the list: from this index of the line to that. */
   marked: [number, number] | null = null
 
-  draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
+  ground(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
     if (this.line.length < 2) return
     const points = this.line.map((p) => camera.toScreen(p))
     const trace = (from: number, to: number) => {

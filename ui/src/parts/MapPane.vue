@@ -105,12 +105,19 @@ watchEffect(() => {
     list.push({ id: 'new', at: editing.draft.at, name: editing.draft.name || 'new place', glyph: category?.glyph ?? 'stone', colour: category?.colour ?? '#5B6770', faint: false, selected: true, editable: true })
   }
   stones.stones = list
-  chart.value?.relabel()
+  chart.value.changed(stones)
+})
+watchEffect(() => {
+  if (!chart.value) return
   rose.standpoint = desk.standpoint
   rose.accuracyM = desk.standpoint?.accuracyM
   rose.beyondM = desk.beyondM
   rose.withinM = desk.withinM
   rose.ring = desk.bench === 'around'
+  chart.value.changed(rose)
+})
+watchEffect(() => {
+  if (!chart.value) return
   mark.at = editing.open ? null : desk.spot
   const shown = desk.bench === 'journey' && desk.standpoint && desk.destination ? route.value : null
   way.line = shown ? shown.geometry.coordinates.map(([lng, lat]) => ({ lat: lat as number, lng: lng as number })) : []
@@ -118,7 +125,7 @@ watchEffect(() => {
   way.to = shown ? desk.destination : null
   way.marked = props.marked
   placeLabel()
-  chart.value.invalidate()
+  chart.value.changed(way, mark)
 })
 // A new way is brought into view whole.
 watch(
@@ -127,9 +134,6 @@ watch(
     if (r && chart.value) chart.value.fit(r.geometry.coordinates.map(([lng, lat]) => ({ lat: lat as number, lng: lng as number })))
   },
 )
-
-// The ground's names keep clear of the standpoint.
-watch(() => desk.standpoint, () => chart.value?.relabel(), { flush: 'post' })
 
 function onKey(e: KeyboardEvent): void {
   const c = chart.value

@@ -2,22 +2,31 @@ package server
 
 import (
 	"net/http"
-	"strconv"
 
 	"github.com/labstack/echo/v5"
 
-	"viandante/core/geo"
-	"viandante/core/tile"
-	"viandante/service"
 	"viandante/store"
 )
 
 func (s *server) collections(c *echo.Context) error {
-	list, err := s.Service.Collections(c.Request().Context(), actor(c))
+	ctx := c.Request().Context()
+	list, err := s.Service.Collections(ctx, actor(c))
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, map[string]any{"collections": list})
+	counts, err := s.Service.Counts(ctx, actor(c))
+	if err != nil {
+		return err
+	}
+	type counted struct {
+		store.Collection
+		Count int `json:"count"`
+	}
+	out := make([]counted, len(list))
+	for i, k := range list {
+		out[i] = counted{k, counts[k.ID]}
+	}
+	return c.JSON(http.StatusOK, map[string]any{"collections": out})
 }
 
 func (s *server) putCollection(c *echo.Context) error {
@@ -60,15 +69,11 @@ func (s *server) tile(c *echo.Context) error { return s.sendTile(c, false) }
 func (s *server) heights(c *echo.Context) error { return s.sendTile(c, true) }
 
 func (s *server) sendTile(c *echo.Context, heights bool) error {
-	var v [3]int
-	for i, name := range []string{"z", "x", "y"} {
-		n, err := strconv.Atoi(c.Param(name))
-		if err != nil {
-			return service.Refuse(name, c.Param(name), &geo.ParseError{Reason: "is not a whole number", Hint: "/v1/tiles/VERSION/z/x/y"})
-		}
-		v[i] = n
+	t, err := tileID(c)
+	if err != nil {
+		return err
 	}
-	data, err := s.Service.Tile(actor(c), c.Param("version"), tile.ID{Z: v[0], X: v[1], Y: v[2]}, heights)
+	data, err := s.Service.Tile(actor(c), c.Param("version"), t, heights)
 	if err != nil {
 		return err
 	}

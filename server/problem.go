@@ -36,6 +36,7 @@ var problems = map[service.Kind]struct {
 	service.NeedsMatch: {http.StatusPreconditionRequired, "if-match-missing", "If-Match is missing"},
 	service.Impossible: {http.StatusUnprocessableEntity, "impossible", "Understood, but impossible"},
 	service.Unready:    {http.StatusServiceUnavailable, "not-ready", "Not ready yet"},
+	service.Upstream:   {http.StatusBadGateway, "source-fails", "A source outside fails"},
 	service.Gone:       {http.StatusGone, "no-longer-kept", "No longer kept"},
 }
 

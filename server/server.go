@@ -90,6 +90,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	v1.GET("/tiles/:version/:z/:x/:y", s.tile)
 	v1.GET("/tiles/:version/:z/:x/:y/heights", s.heights)
 	v1.GET("/changes", s.changes)
+	s.desk(v1)
 
 	ogc := e.Group("/ogc", s.authenticate)
 	ogc.GET("", s.landing)

@@ -35,6 +35,9 @@ type snapshot struct {
 	base   []*store.Feature // by id
 	tree   *spatial.Points
 	recent map[uuid.UUID]*store.Feature // nil for a deleted one
+	// counts are the base's features by collection, quads its places by cells of the map.
+	counts map[string]int
+	quads  func() map[group]*spatial.Quad
 }
 
 // maxRecent is how many changed features are scanned before the base is built anew.
@@ -49,10 +52,18 @@ func newIndex(s *store.Store, workspace uuid.UUID) *index {
 
 func newSnapshot(no uint64, features []*store.Feature) *snapshot {
 	points := make([]geo.Point, len(features))
+	counts := map[string]int{}
 	for i, f := range features {
 		points[i] = f.At
+		counts[f.Collection]++
 	}
-	return &snapshot{no: no, base: features, tree: spatial.NewPoints(points), recent: map[uuid.UUID]*store.Feature{}}
+	return &snapshot{no: no, base: features, tree: spatial.NewPoints(points), recent: map[uuid.UUID]*store.Feature{}, counts: counts,
+		quads: sync.OnceValue(func() map[group]*spatial.Quad { return quads(features) })}
+}
+
+// find returns where in the base a feature is.
+func (s *snapshot) find(id uuid.UUID) (int, bool) {
+	return slices.BinarySearchFunc(s.base, id, func(f *store.Feature, id uuid.UUID) int { return bytes.Compare(f.ID[:], id[:]) })
 }
 
 func (x *index) load(ctx context.Context) error {
@@ -106,7 +117,7 @@ func (x *index) catchUp(ctx context.Context, atLeast uint64) error {
 
 // with returns the snapshot after some more of the log.
 func (s *snapshot) with(log []store.Logged) (*snapshot, error) {
-	next := &snapshot{no: log[len(log)-1].No, base: s.base, tree: s.tree, recent: maps.Clone(s.recent)}
+	next := &snapshot{no: log[len(log)-1].No, base: s.base, tree: s.tree, recent: maps.Clone(s.recent), counts: s.counts, quads: s.quads}
 	for _, l := range log {
 		if l.Topic != "features" {
 			continue

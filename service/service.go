@@ -14,6 +14,7 @@ import (
 	"github.com/google/uuid"
 
 	"viandante/core/geo"
+	"viandante/imagery"
 	"viandante/store"
 	"viandante/world"
 )
@@ -39,6 +40,7 @@ const (
 	Unready                    // not loaded yet
 	Gone                       // older than what is kept
 	NeedsMatch                 // a change must say which version it is of
+	Upstream                   // somebody else's service does not do its part
 )
 
 // Error is what a call of the service returns when it refuses.
@@ -87,6 +89,7 @@ type Service struct {
 	store     *store.Store
 	regionDir string
 	log       *slog.Logger
+	imagery   *imagery.Client
 
 	mu      sync.Mutex
 	indexes map[uuid.UUID]*index
@@ -98,7 +101,7 @@ type Service struct {
 
 // New returns a service; Run brings it to life. Region files lie in regionDir.
 func New(s *store.Store, regionDir string, log *slog.Logger) *Service {
-	v := &Service{store: s, regionDir: regionDir, log: log, indexes: map[uuid.UUID]*index{}, tiles: newTileCache()}
+	v := &Service{store: s, regionDir: regionDir, log: log, imagery: imagery.NewClient(time.Now), indexes: map[uuid.UUID]*index{}, tiles: newTileCache()}
 	v.regions.Store(&regionSet{})
 	return v
 }

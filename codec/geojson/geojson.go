@@ -91,7 +91,7 @@ func (g *Geometry) Check() (at geo.Point, heightM *float64, err error) {
 		if err := decode(&c, hint); err != nil {
 			return geo.Point{}, nil, err
 		}
-		if at, err = position(c); err != nil {
+		if at, err = Position(c); err != nil {
 			return geo.Point{}, nil, err
 		}
 		if len(c) > 2 && !math.IsInf(c[2], 0) && !math.IsNaN(c[2]) {
@@ -132,14 +132,15 @@ func (g *Geometry) Check() (at geo.Point, heightM *float64, err error) {
 
 func positions(line [][]float64) error {
 	for _, c := range line {
-		if _, err := position(c); err != nil {
+		if _, err := Position(c); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func position(c []float64) (geo.Point, error) {
+// Position reads a position [lng, lat]; the error is a *geo.ParseError that names a likely swap.
+func Position(c []float64) (geo.Point, error) {
 	text, _ := json.Marshal(c)
 	if len(c) < 2 || len(c) > 4 {
 		return geo.Point{}, &geo.ParseError{Input: string(text), Reason: "is not a position", Hint: "[lng, lat] in degrees, e.g. [-26.0517, -38.1402]"}

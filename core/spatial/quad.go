@@ -1,0 +1,114 @@
+package spatial
+
+import (
+	"cmp"
+	"math"
+	"slices"
+	"sort"
+
+	"viandante/core/geo"
+	"viandante/core/mercator"
+)
+
+// Quad counts points in the cells of the map's tiles, at any zoom: the points' Morton codes (Morton 1966) on the square of
+// package mercator in order, so that a cell is a run of them, found by bisection, with sums of their places so far, so
+// that the middle of a run is one subtraction. It is immutable. Building costs O(n log n), a cell O(log n).
+type Quad struct {
+	codes []uint64
+	item  []int32
+	sums  [][2]float64 // of x and y, before each place of codes
+}
+
+// quadBits is how many bits of each coordinate a code holds.
+const quadBits = 31
+
+// QuadCell is a cell of a tile that holds points.
+type QuadCell struct {
+	// Column and Row count from the tile's upper left corner.
+	Column, Row int
+	// Items are the points' numbers; they may not be changed.
+	Items []int32
+	// X and Y are the sums of the points' places on the unit square of the map.
+	X, Y float64
+}
+
+// NewQuad indexes some of the points, by their numbers; those that are not valid are left out.
+func NewQuad(points []geo.Point, items []int32) *Quad {
+	type coded struct {
+		code uint64
+		item int32
+	}
+	all := make([]coded, 0, len(items))
+	for _, i := range items {
+		if points[i].IsValid() {
+			all = append(all, coded{mortonOf(mercator.Project(points[i])), i})
+		}
+	}
+	slices.SortFunc(all, func(a, b coded) int { return cmp.Or(cmp.Compare(a.code, b.code), cmp.Compare(a.item, b.item)) })
+	q := &Quad{make([]uint64, len(all)), make([]int32, len(all)), make([][2]float64, len(all)+1)}
+	for i, c := range all {
+		q.codes[i], q.item[i] = c.code, c.item
+		x, y := mercator.Project(points[c.item])
+		q.sums[i+1] = [2]float64{q.sums[i][0] + x, q.sums[i][1] + y}
+	}
+	return q
+}
+
+func mortonOf(x, y float64) uint64 {
+	unit := func(v float64) uint64 {
+		return uint64(math.Max(0, math.Min(1<<quadBits-1, math.Floor(math.Ldexp(v, quadBits)))))
+	}
+	return spread(unit(x)) | spread(unit(y))<<1
+}
+
+// spread puts a zero bit before each of the lower 32 bits.
+func spread(v uint64) uint64 {
+	v = (v | v<<16) & 0x0000ffff0000ffff
+	v = (v | v<<8) & 0x00ff00ff00ff00ff
+	v = (v | v<<4) & 0x0f0f0f0f0f0f0f0f
+	v = (v | v<<2) & 0x3333333333333333
+	return (v | v<<1) & 0x5555555555555555
+}
+
+func gather(v uint64) int {
+	v &= 0x5555555555555555
+	v = (v | v>>1) & 0x3333333333333333
+	v = (v | v>>2) & 0x0f0f0f0f0f0f0f0f
+	v = (v | v>>4) & 0x00ff00ff00ff00ff
+	v = (v | v>>8) & 0x0000ffff0000ffff
+	return int((v | v>>16) & 0xffffffff)
+}
+
+// QuadCellOf returns the cell of a tile in which a point lies, the tile being divided so often, and false when it lies on
+// another tile.
+func QuadCellOf(p geo.Point, z, x, y, depth int) (column, row int, ok bool) {
+	code := mortonOf(mercator.Project(p)) >> (2 * (quadBits - z - depth))
+	cx, cy := gather(code), gather(code>>1)
+	return cx - x<<depth, cy - y<<depth, cx>>depth == x && cy>>depth == y
+}
+
+// Cells calls yield with each cell of a tile that holds points, the tile being divided into 2^depth by 2^depth; z and
+// depth together are at most 31.
+func (q *Quad) Cells(z, x, y, depth int, yield func(QuadCell)) {
+	tile := spread(uint64(x)) | spread(uint64(y))<<1
+	shift := 2 * (quadBits - z)
+	i := q.find(0, tile<<shift)
+	end := q.find(i, (tile+1)<<shift)
+	shift -= 2 * depth
+	for i < end {
+		cell := q.codes[i] >> shift
+		next := q.find(i, (cell+1)<<shift)
+		yield(QuadCell{gather(cell) - x<<depth, gather(cell>>1) - y<<depth, q.item[i:next:next], q.sums[next][0] - q.sums[i][0], q.sums[next][1] - q.sums[i][1]})
+		i = next
+	}
+}
+
+// find returns the first place from a place on that holds a code of at least so much.
+func (q *Quad) find(from int, code uint64) int {
+	step := 1
+	for from+step < len(q.codes) && q.codes[from+step] < code { // most cells are small: look near by first
+		step *= 2
+	}
+	low := from + step/2
+	return low + sort.Search(min(len(q.codes), from+step+1)-low, func(k int) bool { return q.codes[low+k] >= code })
+}

@@ -82,8 +82,13 @@ func (b *Browser) Night(dark bool) chromedp.Action[chromedp.Void] {
 	if dark {
 		value = "dark"
 	}
+	return b.Prefer("prefers-color-scheme", value)
+}
+
+// Prefer makes the browser say that its user prefers something, e.g. prefers-reduced-motion: reduce.
+func (b *Browser) Prefer(feature, value string) chromedp.Action[chromedp.Void] {
 	return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
-		_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: value}}})
+		_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: feature, Value: value}}})
 		return err
 	})
 }

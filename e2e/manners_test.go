@@ -57,7 +57,7 @@ func TestManners(t *testing.T) {
 		u.enter(p, fmt.Sprintf("/journey?v=%v,%v,14&from=%v,%v&fromName=home&to=%v,%v&by=bicycle", lat, lng, lat, lng, lat+0.005, lng))
 		u.do(chromedp.WaitVisible(At("total")))
 		u.waitFor(`document.querySelector('[data-test="by-bicycle"]').getAttribute('aria-checked') === 'true'`)
-		u.key("3")
+		u.key("t")
 		u.waitFor(`new URLSearchParams(location.search).get('by') === 'car'`)
 		u.key("a")
 		u.waitFor(`location.pathname === '/around'`)

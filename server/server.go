@@ -29,7 +29,12 @@ var openAPI []byte
 type Demo struct {
 	Workspace  uuid.UUID
 	Standpoint geo.Point
+	// StandIn is the simulated source of imagery that the demo draws.
+	StandIn http.Handler
 }
+
+// StandInPath is where the demo's source of imagery is served.
+const StandInPath = "/stand-in/imagery"
 
 // Config is what a server needs.
 type Config struct {
@@ -104,6 +109,9 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	ogc.PATCH("/collections/:collection/items/:id", s.patchItem)
 	ogc.DELETE("/collections/:collection/items/:id", s.deleteItem)
 
+	if c.Demo != nil && c.Demo.StandIn != nil {
+		e.GET(StandInPath+"/*", s.standIn)
+	}
 	e.GET("/*", s.page)
 	return e, nil
 }
@@ -115,6 +123,14 @@ func specJSON() ([]byte, error) {
 		return nil, fmt.Errorf("openapi.yaml: %w", err)
 	}
 	return json.Marshal(doc)
+}
+
+// standIn lets the simulated source of imagery answer, under its own address.
+func (s *server) standIn(c *echo.Context) error {
+	r := c.Request().Clone(c.Request().Context())
+	r.Header.Set("X-Standin-Prefix", StandInPath)
+	http.StripPrefix(StandInPath, s.Demo.StandIn).ServeHTTP(c.Response(), r)
+	return nil
 }
 
 func (s *server) readyz(c *echo.Context) error {

@@ -14,12 +14,12 @@ import (
 	"github.com/google/uuid"
 	"github.com/spf13/cobra"
 
-	"viandante/codec/geojson"
 	"viandante/codec/geotiff"
 	"viandante/codec/osm"
 	"viandante/demo"
 	"viandante/server"
 	"viandante/service"
+	"viandante/standin"
 	"viandante/store"
 )
 
@@ -31,7 +31,7 @@ var (
 
 const (
 	demoRegion  = "Orrisand"
-	demoVersion = "demo-6"
+	demoVersion = "demo-7"
 	demoPlaces  = 96
 )
 
@@ -106,7 +106,10 @@ func (e *env) prepareDemo(ctx context.Context, db *store.Store, svc *service.Ser
 		return nil, err
 	}
 	mark := filepath.Join(e.data, "demo.standpoint")
-	out := &server.Demo{Workspace: demoWorkspace}
+	out := &server.Demo{Workspace: demoWorkspace, StandIn: standin.Imagery()}
+	if err := e.plantImagery(ctx, svc); err != nil {
+		return nil, err
+	}
 	if text, err := os.ReadFile(mark); err == nil && svc.RegionSource(demoRegion) != "" {
 		version, standpoint, _ := strings.Cut(strings.TrimSpace(string(text)), " ")
 		if err := out.Standpoint.UnmarshalText([]byte(standpoint)); err == nil && version == demoVersion {
@@ -145,29 +148,4 @@ func (e *env) demoToken(ctx context.Context, db *store.Store) error {
 		}
 	}
 	return db.AddCredential(ctx, token, store.Credential{Workspace: demoWorkspace, Kind: store.Token, Name: "demo token", Scopes: "read write"})
-}
-
-// plant stores the society's categories, its collection and its posts. Ids follow from the names, so that doing it
-// again doubles nothing and leaves what was changed since as it is.
-func plant(ctx context.Context, svc *service.Service, island *demo.Island) error {
-	var categories []store.Category
-	for i, c := range demo.Categories {
-		categories = append(categories, store.Category{ID: c.ID, Name: c.Name, Glyph: c.Glyph, Colour: c.Colour, Position: i})
-	}
-	if err := svc.PutCategories(ctx, demoActor, categories); err != nil {
-		return err
-	}
-	if _, _, err := svc.PutCollection(ctx, demoActor, store.Collection{ID: "posts", Title: "The society's posts", Description: "What the wayfarers' society keeps up on Orrisand."}); err != nil {
-		return err
-	}
-	for i, p := range island.Places(demoPlaces) {
-		id := uuid.NewSHA1(demoWorkspace, fmt.Appendf(nil, "%d %s", i, p.Name))
-		_, err := svc.Put(ctx, demoActor, "posts", id, &geojson.Feature{Type: "Feature", Geometry: geojson.Point(p.At),
-			Properties: map[string]any{"name": p.Name, "category": p.Category, "description": p.Description, "source": "demo"}}, service.Match{New: true})
-		var refused *service.Error
-		if err != nil && !(errors.As(err, &refused) && refused.Kind == service.Stale) {
-			return err
-		}
-	}
-	return nil
 }

@@ -2,19 +2,24 @@
 // The open field book: the map at the left, the page of the bench at its right, the benches as tabs cut into its edge.
 import { useQuery } from '@tanstack/vue-query'
 import { useEventListener } from '@vueuse/core'
-import { computed, onMounted, ref, useTemplateRef } from 'vue'
+import { computed, onMounted, ref, useTemplateRef, watch } from 'vue'
 import { api, unwrap, type Feature } from './api/client'
 import type { LatLng } from './chart/camera'
 import { chart, copy, goTo, keepAt, lookAt, removePlace, standAt } from './desk/acts'
-import { MODES, desk, type Bench, type Named } from './desk/desk'
+import { MODES, NAMES, desk, type Bench, type Named } from './desk/desk'
 import { begin, drop, editing } from './desk/editing'
 import { position } from './desk/format'
 import { complain, notice } from './desk/notice'
+import { placing, savePlacing } from './desk/placing'
 import { nextGround, palette, toggleLettering, togglePalette } from './desk/palette'
-import { canRedo, canUndo, followChanges, loadPlaces, places, redo, undo } from './desk/places'
-import { useNearby } from './desk/questions'
+import { canRedo, canUndo, redo, undo } from './desk/history'
+import { loadKept, openingView, showView, viewOfKey } from './desk/kept'
+import { crowded, findPlace, followChanges, loadPlaces, places } from './desk/places'
+import { useNearby, useWay } from './desk/questions'
 import AroundPage from './parts/AroundPage.vue'
 import JourneyPage from './parts/JourneyPage.vue'
+import LayersPage from './parts/LayersPage.vue'
+import PlacingPage from './parts/PlacingPage.vue'
 import KeysDialog from './parts/KeysDialog.vue'
 import MapPane from './parts/MapPane.vue'
 import PlaceForm from './parts/PlaceForm.vue'
@@ -47,21 +52,40 @@ const listed = computed(() => (desk.standpoint ? (nearby.value?.features ?? []) 
 const inRing = computed(() => new Set(listed.value.map((f) => f.id!)))
 const selected = computed(() => (desk.place ? places.get(desk.place) : undefined))
 
-onMounted(() => void loadPlaces().catch(complain))
+/** The map opens once it is known with which view. */
+const ready = ref(false)
+onMounted(async () => {
+  void loadPlaces().catch(complain)
+  await loadKept().catch(complain)
+  if (!desk.view && openingView.value) showView(openingView.value, false)
+  ready.value = true
+})
 followChanges()
+// Where there are more places than the page holds, the one in the link is asked for.
+watch([() => desk.place, crowded], ([id]) => void (id && crowded.value && findPlace(id).catch(complain)))
 
 const showReadings = computed(() => lineOpen.value && text.value.trim().length > 1 && readings.value.length > 0)
 
 function escape(): void {
   if (keysOpen.value) keysOpen.value = false
   else if (editing.open) drop()
+  else if (placing.open) placing.open = false
   else if (lineOpen.value) lineOpen.value = false
   else if (desk.spot) desk.spot = null
   else if (desk.place) desk.place = null
+  else if (desk.layers) desk.layers = false
   else if (wireOpen.value) wireOpen.value = false
 }
 
+function openBench(bench: Bench): void {
+  desk.bench = bench
+  desk.layers = false
+}
+
+const { data: route } = useWay()
 function fitShown(): void {
+  const way = desk.bench === 'journey' && route.value?.geometry.coordinates
+  if (way) return chart.value?.fit(way.map(([lng, lat]) => ({ lat: lat!, lng: lng! })))
   const points = (inRing.value.size ? [...inRing.value].map((id) => places.get(id)) : [...places.values()]).flatMap((p) => (p?.at ? [p.at] : []))
   if (desk.standpoint) points.push(desk.standpoint)
   chart.value?.fit(points)
@@ -84,8 +108,8 @@ useEventListener(window, 'keydown', (e) => {
   const acts: Record<string, (() => unknown) | false | null | undefined> = {
     '/': () => topLine.value?.focus(),
     '?': () => (keysOpen.value = true),
-    a: () => (desk.bench = 'around'),
-    j: () => (desk.bench = 'journey'),
+    a: () => openBench('around'),
+    j: () => openBench('journey'),
     w: () => (wireOpen.value = !wireOpen.value),
     n: togglePalette,
     y: nextGround,
@@ -102,12 +126,14 @@ useEventListener(window, 'keydown', (e) => {
     l: held && (() => lookAt(held, 16)),
     e: place && (() => begin(place)),
     Delete: place && (() => removePlace(place)),
-    1: () => (desk.by = MODES[0]!),
-    2: () => (desk.by = MODES[1]!),
-    3: () => (desk.by = MODES[2]!),
+    t: () => (desk.by = MODES[(MODES.indexOf(desk.by) + 1) % MODES.length]!),
+    v: () => (desk.layers = !desk.layers),
+    d: () => (desk.names = NAMES[(NAMES.indexOf(desk.names) + 1) % NAMES.length]!),
+    Enter: placing.open && savePlacing,
     r: () => desk.bench === 'journey' && desk.destination && ([desk.standpoint, desk.destination] = [desk.destination, desk.standpoint]),
   }
-  const act = acts[e.key]
+  const view = /^[1-9]$/.test(e.key) && viewOfKey(Number(e.key))
+  const act = view ? () => showView(view) : acts[e.key]
   if (act) {
     e.preventDefault()
     act()
@@ -128,7 +154,7 @@ useEventListener(window, 'keydown', (e) => {
     </header>
 
     <main class="map relative min-h-0">
-      <MapPane v-if="ground" :ground="ground.version" :opening="opening" :in-ring="inRing" :marked="marked" @hover="pointer = $event" />
+      <MapPane v-if="ground && ready" :ground="ground.version" :opening="opening" :in-ring="inRing" :marked="marked" @hover="pointer = $event" />
       <p
         v-if="notice"
         class="border-ink bg-paper absolute bottom-3 left-3 z-20 flex max-w-[85%] items-baseline gap-3 border-l-4 px-3 py-1.5"
@@ -143,10 +169,12 @@ useEventListener(window, 'keydown', (e) => {
 
     <aside class="page bg-paper border-ink flex min-h-0 flex-col" aria-label="The page of the bench">
       <ReadingList v-if="showReadings" :readings="readings" :active="topLine?.active ?? 0" class="min-h-0 flex-1 overflow-y-auto" @act="topLine?.act($event)" @point="topLine && (topLine.active = $event)" />
+      <PlacingPage v-else-if="placing.open" class="min-h-0 flex-1 overflow-y-auto" />
       <PlaceForm v-else-if="editing.open" :key="editing.place?.id ?? 'new'" class="min-h-0 flex-1 overflow-y-auto" />
       <template v-else>
         <PlacePage v-if="selected" :place="selected" class="border-ink border-b" />
-        <AroundPage v-if="desk.bench === 'around'" :features="listed" :truncated="nearby?.truncated ?? false" :error="nearbyError" :demo="demo" />
+        <LayersPage v-if="desk.layers" />
+        <AroundPage v-else-if="desk.bench === 'around'" :features="listed" :truncated="nearby?.truncated ?? false" :error="nearbyError" :demo="demo" />
         <JourneyPage v-else @mark="marked = $event" />
       </template>
     </aside>
@@ -160,7 +188,7 @@ useEventListener(window, 'keydown', (e) => {
         :aria-current="desk.bench === b.id ? 'page' : undefined"
         :title="`${b.title} (${b.key})`"
         :data-test="`bench-${b.id}`"
-        @click="desk.bench = b.id"
+        @click="openBench(b.id)"
       >
         {{ b.title }}
       </button>

@@ -11,6 +11,12 @@ export type Step = components['schemas']['Step']
 export type Category = components['schemas']['Category']
 export type Collection = components['schemas']['Collection']
 
+export type SavedView = components['schemas']['View']
+export type Overlay = components['schemas']['Overlay']
+export type OverlayIn = components['schemas']['OverlayIn']
+export type Imagery = components['schemas']['Imagery']
+export type ImageryIn = components['schemas']['ImageryIn']
+
 export interface Exchange {
   method: string
   /** Path and query. */

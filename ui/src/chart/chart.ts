@@ -48,6 +48,8 @@ export interface ChartEvents {
   hit: Hit
   /** The position under the pointer, or null. */
   hover: LatLng | null
+  /** What the pointer rests on, when that changes. */
+  point: Hit | null
 }
 
 const FRICTION = 4.2 // a glide loses this share of its speed in a second, continuously
@@ -72,7 +74,7 @@ export class Chart {
   private readonly hand: Hand
   private readonly layers: Layer[] = []
   private readonly listeners: { [K in keyof ChartEvents]: Set<(e: ChartEvents[K]) => void> } = {
-    move: new Set(), rest: new Set(), click: new Set(), hit: new Set(), hover: new Set(),
+    move: new Set(), rest: new Set(), click: new Set(), hit: new Set(), hover: new Set(), point: new Set(),
   }
   private readonly sized: ResizeObserver
   private current: Camera
@@ -82,6 +84,7 @@ export class Chart {
   private motion: ((now: number) => boolean) | null = null
   private labelsDue = true
   private pointer: Spot | null = null
+  private pointedAt: string | null = null
   private readonly graticule = new Graticule(this.stack, EDGE)
   private readonly stills = new Map<Layer, Kept>()
   private lettering: Painting | null = null
@@ -334,7 +337,7 @@ export class Chart {
   }
 
   /** Flies to a position, rising on the way when it is far, so that one sees where one goes. */
-  flyTo(to: LatLng & { zoom?: number }): void {
+  flyTo(to: LatLng & { zoom?: number; rotation?: number }): void {
     const a = toWorld(this.view)
     const b = toWorld(to)
     let dx = b.x - a.x
@@ -342,11 +345,13 @@ export class Chart {
     const dy = b.y - a.y
     const fromZoom = this.view.zoom
     const toZoom = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Math.round((to.zoom ?? fromZoom) / ZOOM_STEP) * ZOOM_STEP))
+    const fromTurn = this.view.rotation
+    const turn = ((((to.rotation ?? fromTurn) - fromTurn + 540) % 360) + 360) % 360 - 180
     const screens = (Math.hypot(dx, dy) * TILE * 2 ** Math.min(fromZoom, toZoom)) / Math.max(200, this.current.width)
     const rise = Math.max(0, Math.log2(Math.max(1, screens)))
     this.animate(Math.min(1400, 260 + 220 * rise), (f) => {
       const centre = toLatLng({ x: a.x + dx * f, y: a.y + dy * f })
-      this.setView({ ...centre, zoom: fromZoom + (toZoom - fromZoom) * f - rise * 4 * f * (1 - f) * 0.9 })
+      this.setView({ ...centre, zoom: fromZoom + (toZoom - fromZoom) * f - rise * 4 * f * (1 - f) * 0.9, rotation: f < 1 ? fromTurn + turn * f : (to.rotation ?? fromTurn) })
     })
   }
 
@@ -382,6 +387,12 @@ export class Chart {
     if (v) this.flyTo(v)
   }
 
+  /** Shows so many metres across, in the middle of the view. */
+  fitSpan(metres: number): void {
+    const zoom = this.view.zoom + Math.log2((this.current.metresPerPixel * this.current.width) / metres)
+    this.flyTo({ lat: this.view.lat, lng: this.view.lng, zoom: Math.floor(zoom / ZOOM_STEP) * ZOOM_STEP })
+  }
+
   private hitAt(at: Spot, touch: boolean): Hit | null {
     let best: Hit | null = null
     for (const layer of [...this.layers].reverse()) {
@@ -406,6 +417,9 @@ export class Chart {
     this.pointer = at
     const h = at && this.hitAt(at, false)
     this.container.style.cursor = h ? (h.drag ? 'grab' : 'pointer') : 'crosshair'
+    const key = h && `${h.layer.order} ${h.id}`
+    if (key !== this.pointedAt) this.emit('point', h)
+    this.pointedAt = key
     this.emit('hover', at && this.current.fromScreen(at))
   }
 

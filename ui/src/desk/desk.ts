@@ -4,7 +4,7 @@
 import style from '@style/ground.json'
 import { reactive, watch } from 'vue'
 import type { LocationQuery, Router } from 'vue-router'
-import type { LatLng, View } from '../chart/camera'
+import { MAX_ZOOM, MIN_ZOOM, type LatLng, type View } from '../chart/camera'
 import { position, readPosition, round7 } from './format'
 
 export type Bench = 'around' | 'journey'
@@ -31,7 +31,19 @@ export interface Desk {
   place: string | null
   destination: Named | null
   by: Mode
+  /** Categories that are switched off; '' stands for places without one. */
+  hidden: string[]
+  /** When places' names are shown. */
+  names: Names
+  /** Ids of the pictures and of the imagery laid over the ground. */
+  overlays: string[]
+  imagery: string[]
+  /** The page of views and layers is open. */
+  layers: boolean
 }
+
+export type Names = 'always' | 'pointed' | 'never'
+export const NAMES: Names[] = ['pointed', 'always', 'never']
 
 export const DEFAULT_WITHIN_M = 1500
 
@@ -47,6 +59,11 @@ export const desk = reactive<Desk>({
   place: null,
   destination: null,
   by: 'foot',
+  hidden: [],
+  names: 'pointed',
+  overlays: [],
+  imagery: [],
+  layers: false,
 })
 
 function named(at: unknown, name: unknown): Named | null {
@@ -58,7 +75,7 @@ function read(bench: unknown, q: LocationQuery): void {
   desk.bench = bench === 'journey' ? 'journey' : 'around'
   const v = typeof q.v === 'string' ? /^([^,]+,[^,]+),(\d+(?:\.\d+)?)(?:,(-?\d+(?:\.\d+)?))?$/.exec(q.v) : null
   const centre = v && readPosition(v[1])
-  if (centre) desk.view = { ...centre, zoom: Number(v![2]), rotation: Number(v![3] ?? 0) }
+  if (centre) desk.view = { ...centre, zoom: Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Number(v![2]))), rotation: Number(v![3] ?? 0) % 360 }
   desk.ground = typeof q.ground === 'string' && q.ground in style.styles ? q.ground : 'plain'
   desk.lettering = typeof q.letters === 'string' && q.letters in style.lettering ? q.letters : 'plain'
   desk.standpoint = named(q.from, q.fromName)
@@ -68,7 +85,16 @@ function read(bench: unknown, q: LocationQuery): void {
   desk.place = typeof q.place === 'string' ? q.place : null
   desk.destination = named(q.to, q.toName)
   if (MODES.includes(q.by as Mode)) desk.by = q.by as Mode
+  desk.hidden = list(q.hide).map((c) => (c === NO_CATEGORY ? '' : c))
+  desk.names = NAMES.includes(q.names as Names) ? (q.names as Names) : 'pointed'
+  desk.overlays = list(q.over)
+  desk.imagery = list(q.imagery)
+  desk.layers = q.page === 'layers'
 }
+
+/** How places without a category are written in the link. */
+const NO_CATEGORY = '-'
+const list = (v: unknown) => (typeof v === 'string' && v ? v.split(',').slice(0, 200) : [])
 
 function write(): { path: string; query: Record<string, string> } {
   const query: Record<string, string> = {}
@@ -90,6 +116,11 @@ function write(): { path: string; query: Record<string, string> } {
   put('to', desk.destination && position(desk.destination))
   put('toName', desk.destination?.name)
   put('by', desk.destination && desk.by)
+  put('hide', desk.hidden.map((c) => c || NO_CATEGORY).join(','))
+  put('names', desk.names !== 'pointed' && desk.names)
+  put('over', desk.overlays.join(','))
+  put('imagery', desk.imagery.join(','))
+  put('page', desk.layers && 'layers')
   return { path: `/${desk.bench}`, query }
 }
 

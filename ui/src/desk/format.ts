@@ -70,3 +70,12 @@ export function readPosition(text: unknown): LatLng | null {
   const p = { lat: Number(m[1]), lng: Number(m[2]) }
   return Math.abs(p.lat) <= 90 && Math.abs(p.lng) <= 180 ? p : null
 }
+
+const UNITS: Record<string, number> = { m: 1, km: 1000, ft: 0.3048, mi: 1609.344, nmi: 1852 }
+
+/** A length with its unit, in metres; null for anything else. */
+export function readLength(text: string): number | null {
+  const m = /^\s*(\d+(?:[.,]\d+)?)\s*(m|km|ft|mi|nmi)\s*$/i.exec(text)
+  const v = m && Number(m[1]!.replace(',', '.')) * UNITS[m[2]!.toLowerCase()]!
+  return v && Number.isFinite(v) ? v : null
+}

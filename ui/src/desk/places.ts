@@ -6,7 +6,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { Refusal, api, unwrap, type Category, type Collection, type Feature } from '../api/client'
 import type { LatLng } from '../chart/camera'
 import { round7 } from './format'
-import { say } from './notice'
+import { record } from './history'
 
 export interface Place {
   id: string
@@ -27,6 +27,18 @@ export const generation = ref(0)
 
 export const categoryById = computed(() => new Map(categories.value.map((c) => [c.id, c])))
 
+/** The place of an id, whatever collection it is in. */
+export async function findPlace(id: string): Promise<void> {
+  for (const c of collections.value) {
+    try {
+      await fetchPlace(c.id, id)
+      return
+    } catch (e) {
+      if (!(e instanceof Refusal) || e.status !== 404) throw e
+    }
+  }
+}
+
 export function positionOf(f: Feature): LatLng | null {
   if (f.geometry?.type !== 'Point') return null
   const [lng, lat] = f.geometry.coordinates as number[]
@@ -39,12 +51,27 @@ function toPlace(collection: string, f: Feature): Place {
 }
 
 const PAGE = 10_000
+/** So many places the page holds; of more it asks for those that are in view. */
+const MOST_HELD = 20_000
+
+/** There are more places than the page holds. */
+export const crowded = ref(false)
+
+/** A place that may not be held yet. */
+export async function fetchPlace(collection: string, id: string): Promise<Place> {
+  const known = places.get(id)
+  if (known) return known
+  const place = toPlace(collection, await unwrap(api.GET('/ogc/collections/{collection}/items/{id}', { params: { path: { collection, id } } })))
+  places.set(id, place)
+  return place
+}
 
 export async function loadPlaces(): Promise<void> {
   collections.value = (await unwrap(api.GET('/v1/collections'))).collections
   categories.value = (await unwrap(api.GET('/v1/categories'))).categories
   places.clear()
-  for (const c of collections.value) {
+  crowded.value = collections.value.reduce((n, c) => n + (c.count ?? 0), 0) > MOST_HELD
+  for (const c of crowded.value ? [] : collections.value) {
     let cursor: string | undefined
     do {
       const page = await unwrap(api.GET('/ogc/collections/{collection}/items', { params: { path: { collection: c.id }, query: { limit: PAGE, cursor } } }))
@@ -65,17 +92,27 @@ interface Changed {
   feature: Feature | null
 }
 
+const followers = new Set<(topic: string) => void>()
+
+/** Calls a function with the topic of every change, wherever it was made. */
+export function onChange(f: (topic: string) => void): () => void {
+  followers.add(f)
+  return () => followers.delete(f)
+}
+
 /** Follows the changes that others make. Call inside a component, after signing in. */
 export function followChanges(): void {
-  const { data, status, open, close } = useEventSource('/v1/changes', ['features', 'collections', 'categories'] as const, {
+  const { data, status, open, close } = useEventSource('/v1/changes', ['features', 'collections', 'categories', 'views', 'overlays', 'imagery'] as const, {
     autoReconnect: { delay: 1000 },
   })
   watch(data, (text) => {
     if (!text) return
     const change = JSON.parse(text) as Changed
+    for (const f of followers) f(change.topic)
     if (change.topic !== 'features') return
     const known = places.get(change.id)
     if (!change.feature) places.delete(change.id)
+    else if (crowded.value && !known) generation.value++ // the map and the list ask for it when it is in view
     else if (!known || known.version < (change.feature.properties.version ?? 0)) places.set(change.id, toPlace(change.collection, change.feature))
     else return
     generation.value++
@@ -140,24 +177,6 @@ async function remove(place: Place): Promise<void> {
   generation.value++
 }
 
-/** A change that can be taken back. Both ways work on whatever version is there then, and fail when it is gone. */
-interface Step {
-  what: string
-  undo(): Promise<unknown>
-  redo(): Promise<unknown>
-}
-
-const done = reactive<Step[]>([])
-const undone = reactive<Step[]>([])
-export const canUndo = computed(() => done.length > 0)
-export const canRedo = computed(() => undone.length > 0)
-
-function record(step: Step): void {
-  done.push(step)
-  undone.length = 0
-  say(step.what, { undoable: true })
-}
-
 function current(id: string): Place {
   const p = places.get(id)
   if (!p) throw new Error('Somebody else has deleted this place meanwhile.')
@@ -183,8 +202,15 @@ export async function createPlace(draft: Draft): Promise<Place> {
   return place
 }
 
-export async function changePlace(before: Place, draft: Draft): Promise<Place> {
-  const feature = toFeature(draft, before.feature)
+export const changePlace = (before: Place, draft: Draft) => replace(before, toFeature(draft, before.feature))
+
+/** Gives a place a property, or takes it away. */
+export function setProperty(before: Place, name: string, value: string | null): Promise<Place> {
+  const { [name]: _, ...rest } = before.feature.properties as Record<string, unknown>
+  return replace(before, { ...before.feature, properties: value === null ? rest : { ...rest, [name]: value } })
+}
+
+async function replace(before: Place, feature: Feature): Promise<Place> {
   const place = await retried(() => put(before.collection, before.id, feature, `"${before.version}"`))
   record({
     what: `Changed “${place.name}”`,
@@ -213,19 +239,3 @@ async function retried<T>(act: () => Promise<T>): Promise<T> {
     return act()
   }
 }
-
-async function shift(from: Step[], to: Step[], way: 'undo' | 'redo', word: string): Promise<void> {
-  const step = from.pop()
-  if (!step) return
-  try {
-    await step[way]()
-    to.push(step)
-    say(`${word}: ${step.what}`)
-  } catch (e) {
-    from.push(step)
-    throw e
-  }
-}
-
-export const undo = () => shift(done, undone, 'undo', 'Taken back')
-export const redo = () => shift(undone, done, 'redo', 'Done again')

@@ -60,6 +60,17 @@ export function useAddress(at: Ref<LatLng | null>) {
   })
 }
 
+/** Whether a position lies in a building. */
+export function useBuilding(at: Ref<LatLng | null>) {
+  const { data } = useQuery({
+    queryKey: computed(() => ['building', at.value && position(at.value)]),
+    enabled: computed(() => !!at.value),
+    retry,
+    queryFn: async ({ signal }) => !!(await unwrap(api.GET('/v1/building', { params: { query: { at: position(at.value!) } }, signal }))),
+  })
+  return computed(() => data.value ?? false)
+}
+
 /** The way from the standpoint to the chosen place. */
 export function useWay() {
   return useQuery({

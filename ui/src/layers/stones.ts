@@ -5,6 +5,7 @@ import glyphs from '@style/glyphs.json'
 import { Camera, toWorld, type LatLng, type Spot } from '../chart/camera'
 import type { Hit, Layer } from '../chart/chart'
 import type { Painting } from '../chart/kept'
+import { drawMargins, type Noted } from '../chart/margin'
 import type { Palette } from '../chart/style'
 
 export interface Stone {
@@ -19,6 +20,8 @@ export interface Stone {
   /** In edit: may be dragged, and where it stood is shown. */
   editable: boolean
   was?: LatLng
+  /** Shown by the outline of its building, which is drawn elsewhere. */
+  outlined?: boolean
   /** A cairn that the server has piled up: how many places it stands for, and the corners of the box that they lie in. */
   count?: number
   corners?: [LatLng, LatLng]
@@ -60,6 +63,10 @@ export class Stones implements Layer {
   private paths = new Map<string, Path2D>()
   /** What is piled up round a view: it holds while the zoom stays, as far as the patch reaches. */
   private patch: { camera: Camera; piles: Pile[] } | null = null
+
+  /** When names stand in the margin, and the stone that is pointed at. */
+  names: 'always' | 'pointed' | 'never' = 'pointed'
+  pointed: string | null = null
 
   /** moved is called while a stone is dragged. */
   constructor(private moved: (id: string, to: LatLng) => void) {}
@@ -107,7 +114,7 @@ export class Stones implements Layer {
       const dy = y - camera.centre.y
       if (Math.abs(dx) > reach || Math.abs(dy) > reach) continue
       const s = this.list[i]!
-      if (IN_HAND(s)) continue
+      if (IN_HAND(s) || s.outlined) continue
       const count = s.count ?? 1
       const key = ((Math.floor((dy + reach) / crowd) + 1) * columns + Math.floor((dx + reach) / crowd) + 1) * 2 + Number(s.faint)
       let near = -1
@@ -157,16 +164,31 @@ export class Stones implements Layer {
   }
 
   drawn(): boolean {
-    return this.inHand.length > 0
+    return this.inHand.length > 0 || this.names === 'always' || (this.names === 'pointed' && !!this.pointed)
   }
 
   draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
     for (const s of this.inHand) {
       const p = camera.toScreen(s.at)
       if (s.was) this.ghost(ctx, camera.toScreen(s.was), p, palette)
-      this.stone(ctx, s, p, palette)
-      if (s.selected) this.label(ctx, s, p, camera, palette)
+      if (!s.outlined) this.stone(ctx, s, p, palette)
     }
+    drawMargins(ctx, camera, palette, this.noted(camera))
+  }
+
+  /** What is named in the margin: what is in hand first, then what is pointed at, or all that stand for themselves, the nearest to the middle first. */
+  private noted(camera: Camera): Noted[] {
+    const head = (p: Spot, scale: number) => ({ x: p.x, y: p.y - HEIGHT * scale * 0.85 })
+    const out: Noted[] = this.inHand.filter((s) => s.selected).map((s) => ({ text: s.name, at: head(camera.toScreen(s.at), 1.3), strong: true }))
+    if (this.names === 'never') return out
+    const found: { n: Noted; far: number }[] = []
+    for (const { pile, p } of this.onScreen(camera)) {
+      const [s] = pile.stones as [Stone]
+      if (pile.count > 1 || (this.names === 'pointed' && s.id !== this.pointed)) continue
+      if (p.x < 0 || p.y < 0 || p.x > camera.width || p.y > camera.height || !s.name) continue
+      found.push({ n: { text: s.name, at: head(p, 1), strong: false }, far: Math.hypot(p.x - camera.width / 2, p.y - camera.height / 2) })
+    }
+    return [...out, ...found.sort((a, b) => a.far - b.far).map((f) => f.n)]
   }
 
   /** The ground's names keep clear of stones and cairns. */
@@ -237,33 +259,6 @@ export class Stones implements Layer {
     ctx.moveTo(was.x, was.y)
     ctx.lineTo(now.x, now.y)
     ctx.stroke()
-    ctx.restore()
-  }
-
-  private label(ctx: CanvasRenderingContext2D, s: Stone, p: Spot, camera: Camera, palette: Palette): void {
-    ctx.save()
-    ctx.font = "500 15px 'Alegreya Sans'"
-    ctx.textBaseline = 'middle'
-    const width = ctx.measureText(s.name).width
-    const left = p.x + 24 + width > camera.width
-    const x = left ? p.x - 22 - width : p.x + 22
-    const y = p.y - HEIGHT * (s.selected ? 1.3 : 1) - 8
-    ctx.beginPath()
-    ctx.moveTo(p.x, p.y - HEIGHT * (s.selected ? 1.15 : 0.85))
-    ctx.lineTo(left ? x + width + 3 : x - 3, y + 9)
-    ctx.lineTo(left ? x : x + width, y + 9)
-    ctx.strokeStyle = palette.paper!
-    ctx.lineWidth = 4
-    ctx.stroke()
-    ctx.strokeStyle = palette.ink!
-    ctx.lineWidth = 1.2
-    ctx.stroke()
-    ctx.lineJoin = 'round'
-    ctx.strokeStyle = palette.paper!
-    ctx.lineWidth = 4
-    ctx.strokeText(s.name, x, y)
-    ctx.fillStyle = palette.ink!
-    ctx.fillText(s.name, x, y)
     ctx.restore()
   }
 

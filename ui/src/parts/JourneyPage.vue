@@ -59,7 +59,7 @@ function turnRound(): void {
       </dl>
       <div class="mt-2 flex gap-1" role="radiogroup" aria-label="How to travel">
         <button v-for="(m, i) in MODES" :key="m" role="radio" :aria-checked="desk.by === m" :class="desk.by === m ? 'act-main' : 'act'" :data-test="`by-${m}`" @click="desk.by = m">
-          {{ modes[m] }} <span class="key">{{ i + 1 }}</span>
+          {{ modes[m] }} <span v-if="i === 2" class="key">t</span>
         </button>
       </div>
     </header>

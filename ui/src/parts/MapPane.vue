@@ -9,12 +9,16 @@ import { editing } from '../desk/editing'
 import { bearing, metres, shortPosition } from '../desk/format'
 import { palette } from '../desk/palette'
 import { distanceM, roughBearing } from '../desk/geodesic'
-import { categoryById, places } from '../desk/places'
+import { complain } from '../desk/notice'
+import { moveControl, placing } from '../desk/placing'
+import { crowded, fetchPlace, places } from '../desk/places'
 import { useWay } from '../desk/questions'
 import { Rose } from '../layers/rose'
 import { SpotMark } from '../layers/spotmark'
-import { APART, Stones, isCairn, type Stone } from '../layers/stones'
+import { APART, isCairn } from '../layers/stones'
 import { Way } from '../layers/way'
+import { useLaid } from './maplaid'
+import { useStones } from './mapstones'
 import SpotLabel from './SpotLabel.vue'
 
 const props = defineProps<{ ground: string; opening: [number, number, number, number] | null; inRing: Set<string>; marked: [number, number] | null }>()
@@ -23,7 +27,8 @@ const emit = defineEmits<{ hover: [LatLng | null] }>()
 const container = ref<HTMLElement>()
 const label = ref<{ x: number; y: number } | null>(null)
 const chart = shallowRef<Chart>()
-const stones = new Stones((_, to) => (editing.draft.at = to))
+const { stones, buildings, marks } = useStones(chart, () => props.inRing)
+const laid = useLaid(chart)
 const rose = new Rose(
   (edge, m) => {
     const rounded = niceMetres(m)
@@ -52,18 +57,25 @@ onMounted(() => {
     if (v) c.setView(v)
   }
   c.setGround(props.ground)
-  for (const l of [way, rose, stones, mark]) c.addLayer(l)
+  for (const l of [...laid, way, rose, buildings, stones, mark]) c.addLayer(l)
   c.on('click', ({ position }) => {
-    if (editing.open) editing.draft.at = position
+    if (placing.open) moveControl(placing.active, position)
+    else if (editing.open) editing.draft.at = position
     else {
       desk.spot = position
       desk.place = null
     }
   })
   c.on('hit', (h) => {
-    if (h.layer !== stones || (editing.open && editing.place?.id === h.id)) return
-    if (isCairn(h.id)) c.fit(stones.inCairn(h.id, c.camera), APART)
+    if ((h.layer !== stones && h.layer !== buildings) || placing.open || (editing.open && editing.place?.id === h.id)) return
+    if (isCairn(h.id)) return openCairn(h.id)
+    const mark = crowded.value && marks.value.find((m) => m.id === h.id)
+    if (mark) void fetchPlace(mark.collection, mark.id).then((p) => select(p.id), complain)
     else select(h.id)
+  })
+  c.on('point', (h) => {
+    stones.pointed = h?.layer === stones && !isCairn(h.id) ? h.id : null
+    c.invalidate()
   })
   c.on('hover', (p) => emit('hover', p))
   c.on('move', (v) => {
@@ -78,35 +90,20 @@ onBeforeUnmount(() => {
   shared.value = null
 })
 
+/** Looks into a cairn; one whose places share a spot is as near as can be. */
+function openCairn(id: string): void {
+  const c = chart.value!
+  const before = c.view
+  const v = c.fitView(stones.inCairn(id, c.camera), APART)
+  if (v) c.flyTo({ ...v, zoom: Math.max(v.zoom, Math.min(before.zoom + 1, APART + 2)) })
+}
+
 function placeLabel(): void {
   label.value = desk.spot && chart.value ? chart.value.camera.toScreen(desk.spot) : null
 }
 
 watch(() => props.ground, (v) => chart.value?.setGround(v))
 watchEffect(() => chart.value?.setLook(desk.ground, palette.value, desk.lettering))
-watchEffect(() => {
-  if (!chart.value) return
-  const glyph = (category: string) => categoryById.value.get(category)
-  const list: Stone[] = []
-  for (const p of places.values()) {
-    const inEdit = editing.open && editing.place?.id === p.id
-    const at = inEdit ? editing.draft.at : p.at
-    if (!at) continue
-    const category = glyph(inEdit ? editing.draft.category : p.category)
-    list.push({
-      id: p.id, at, name: inEdit ? editing.draft.name : p.name, glyph: category?.glyph ?? 'stone', colour: category?.colour ?? '#5B6770',
-      faint: desk.bench === 'around' && !!desk.standpoint && !props.inRing.has(p.id),
-      selected: desk.place === p.id || inEdit, editable: inEdit,
-      was: inEdit && p.at && (p.at.lat !== at.lat || p.at.lng !== at.lng) ? p.at : undefined,
-    })
-  }
-  if (editing.open && !editing.place && editing.draft.at) {
-    const category = glyph(editing.draft.category)
-    list.push({ id: 'new', at: editing.draft.at, name: editing.draft.name || 'new place', glyph: category?.glyph ?? 'stone', colour: category?.colour ?? '#5B6770', faint: false, selected: true, editable: true })
-  }
-  stones.stones = list
-  chart.value.changed(stones)
-})
 watchEffect(() => {
   if (!chart.value) return
   rose.standpoint = desk.standpoint
@@ -118,7 +115,7 @@ watchEffect(() => {
 })
 watchEffect(() => {
   if (!chart.value) return
-  mark.at = editing.open ? null : desk.spot
+  mark.at = editing.open || placing.open ? null : desk.spot
   const shown = desk.bench === 'journey' && desk.standpoint && desk.destination ? route.value : null
   way.line = shown ? shown.geometry.coordinates.map(([lng, lat]) => ({ lat: lat as number, lng: lng as number })) : []
   way.from = desk.standpoint
@@ -161,10 +158,10 @@ const inView = computed(() => {
   const v = desk.view
   const camera = chart.value?.camera
   if (!v || !camera) return []
-  return [...places.values()]
+  return (crowded.value ? marks.value : [...places.values()])
     .flatMap((p) => {
       const s = p.at && camera.toScreen(p.at)
-      return s && s.x >= 0 && s.y >= 0 && s.x <= camera.width && s.y <= camera.height ? [{ name: p.name, far: Math.hypot(s.x - camera.width / 2, s.y - camera.height / 2) }] : []
+      return s && s.x >= 0 && s.y >= 0 && s.x <= camera.width && s.y <= camera.height ? [{ name: p.name || 'several', count: 'count' in p ? p.count : 1, far: Math.hypot(s.x - camera.width / 2, s.y - camera.height / 2) }] : []
     })
     .sort((a, b) => a.far - b.far)
 })
@@ -175,7 +172,7 @@ const described = computed(() => {
   const selected = desk.place && places.get(desk.place)
   return [
     `Map, middle at ${shortPosition(v)}, zoom ${v.zoom.toFixed(2)}${v.rotation ? `, ${bearing(v.rotation)} is up` : ''}.`,
-    inView.value.length ? `${inView.value.length} places in view: ${inView.value.slice(0, 3).map((p) => p.name).join(', ')}${inView.value.length > 3 ? ' …' : ''}.` : 'No place in view.',
+    inView.value.length ? `${inView.value.reduce((n, p) => n + p.count, 0)} places in view: ${inView.value.slice(0, 3).map((p) => p.name).join(', ')}${inView.value.length > 3 ? ' …' : ''}.` : 'No place in view.',
     desk.standpoint ? `From the standpoint ${metres(distanceM(desk.standpoint, v))} towards ${bearing(roughBearing(desk.standpoint, v))}.` : '',
     selected ? `Selected: ${selected.name}.` : desk.spot ? `Spot selected at ${shortPosition(desk.spot)}.` : '',
   ].join(' ')
@@ -184,6 +181,6 @@ const described = computed(() => {
 
 <template>
   <div ref="container" class="bg-sea relative h-full w-full touch-none overflow-hidden outline-offset-[-3px] select-none" tabindex="0" role="application" :aria-label="described" data-test="map" @keydown="onKey">
-    <SpotLabel v-if="desk.spot && label && !editing.open" :spot="desk.spot" :x="label.x" :y="label.y" />
+    <SpotLabel v-if="desk.spot && label && !editing.open && !placing.open" :spot="desk.spot" :x="label.x" :y="label.y" />
   </div>
 </template>

@@ -5,8 +5,9 @@ import { copy, goTo, lookAt, removePlace, standAt } from '../desk/acts'
 import { desk } from '../desk/desk'
 import { begin } from '../desk/editing'
 import { bearing, metres, position, shortPosition } from '../desk/format'
-import { categoryById, type Place } from '../desk/places'
-import { useAddress, useMeasure } from '../desk/questions'
+import { complain } from '../desk/notice'
+import { categoryById, setProperty, type Place } from '../desk/places'
+import { useAddress, useBuilding, useMeasure } from '../desk/questions'
 import GlyphMark from './GlyphMark.vue'
 
 const props = defineProps<{ place: Place }>()
@@ -14,6 +15,8 @@ const at = computed(() => props.place.at)
 const { data: address } = useAddress(at)
 const { data: line } = useMeasure(computed(() => desk.standpoint), at)
 const category = computed(() => categoryById.value.get(props.place.category))
+const asBuilding = computed(() => props.place.feature.properties.shown_as === 'building')
+const inBuilding = useBuilding(at)
 const named = computed(() => props.place.at && { ...props.place.at, name: props.place.name })
 </script>
 
@@ -45,6 +48,7 @@ const named = computed(() => props.place.at && { ...props.place.at, name: props.
         <button class="act" data-test="go-place" @click="goTo(named)">Go there <span class="key">g</span></button>
         <button class="act" @click="standAt(named)">Stand here <span class="key">s</span></button>
         <button class="act" @click="copy(position(named), 'lat,lng')">Copy <span class="key">c</span></button>
+        <button v-if="inBuilding" class="act" :aria-pressed="asBuilding" data-test="as-building" @click="setProperty(place, 'shown_as', asBuilding ? null : 'building').catch(complain)">{{ asBuilding ? 'Show as a stone' : 'Show as its building' }}</button>
         <button class="act" @click="lookAt(named, 16)">Look <span class="key">l</span></button>
       </template>
       <button class="act" data-test="delete" @click="removePlace(place)">Delete <span class="key">Del</span></button>

@@ -6,7 +6,7 @@ import { computed, ref } from 'vue'
 import type { LatLng } from '../chart/camera'
 import { chart, copy } from '../desk/acts'
 import { desk } from '../desk/desk'
-import { NOTATIONS, imperial, metres } from '../desk/format'
+import { NOTATIONS, imperial, metres, readLength } from '../desk/format'
 import { groundStyles, toggleLettering } from '../desk/palette'
 
 const props = defineProps<{ pointer: LatLng | null }>()
@@ -30,7 +30,9 @@ const bar = computed(() => {
 function typeZoom(e: Event): void {
   const field = e.target as HTMLInputElement
   const zoom = Number(field.value.replace(',', '.'))
-  if (field.value.trim() && Number.isFinite(zoom) && chart.value) chart.value.settle(zoom - chart.value.view.zoom)
+  const span = readLength(field.value)
+  if (span && chart.value) chart.value.fitSpan(span)
+  else if (field.value.trim() && Number.isFinite(zoom) && chart.value) chart.value.settle(zoom - chart.value.view.zoom)
   field.value = (desk.view?.zoom ?? 0).toFixed(2)
 }
 
@@ -98,7 +100,7 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
       <span class="w-14 font-medium whitespace-nowrap max-sm:w-auto" data-test="ruler-length">{{ bar.text }}</span>
     </div>
     <label class="caption hidden items-center gap-1 sm:flex">zoom
-      <input class="border-ink/50 text-ink w-12 border-b bg-transparent" inputmode="decimal" :value="desk.view?.zoom.toFixed(2)" title="Type a zoom, 1 to 19.75" data-test="zoom" @change="typeZoom" />
+      <input class="border-ink/50 text-ink w-12 border-b bg-transparent" inputmode="decimal" :value="desk.view?.zoom.toFixed(2)" title="Type a zoom, 1 to 19.75, or how much to show across, such as 5 km" data-test="zoom" @change="typeZoom" />
     </label>
     <button v-if="desk.view?.rotation" class="flex items-center gap-1 whitespace-nowrap" title="North up (x)" data-test="north" @click="chart?.turnTo(0)">
       <svg width="16" height="22" viewBox="-8 -11 16 22" aria-hidden="true"><g :transform="`rotate(${-desk.view.rotation})`"><path d="M0 -10L3.2 2H-3.2Z" fill="var(--ink)" /><path d="M0 10L3.2 2H-3.2Z" fill="none" stroke="var(--ink)" /></g></svg>
@@ -120,6 +122,7 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
     >
       <span class="text-xs">A</span><span class="text-lg">A</span>
     </button>
+    <button class="border-ink/50 border-b px-1 whitespace-nowrap" :class="desk.layers ? 'font-bold' : ''" :aria-pressed="desk.layers" title="Views and layers (v)" data-test="layers" @click="desk.layers = !desk.layers">Layers</button>
     <span v-if="read" class="ml-auto flex items-baseline gap-2 whitespace-nowrap">
       <span class="caption hidden sm:inline">{{ pointer ? 'pointer' : 'middle' }}</span>
       <button class="tabular-nums" title="Copy (p)" data-test="pointer" @click="copy(written.copy(read), 'the position in the middle')">{{ written.read(read) }}</button>

@@ -1,0 +1,119 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+
+	"github.com/google/uuid"
+
+	"viandante/codec/geojson"
+	"viandante/demo"
+	"viandante/server"
+	"viandante/service"
+	"viandante/standin"
+	"viandante/store"
+)
+
+// demoID is the same for the same thing at every start.
+func demoID(what string) uuid.UUID { return uuid.NewSHA1(demoWorkspace, []byte(what)) }
+
+// unlessThere passes over the refusal to make again what somebody has changed since.
+func unlessThere(err error) error {
+	var refused *service.Error
+	if errors.As(err, &refused) && refused.Kind == service.Stale {
+		return nil
+	}
+	return err
+}
+
+// plant stores the society's categories, its collection and its posts. Ids follow from the names, so that doing it
+// again doubles nothing and leaves what was changed since as it is.
+func plant(ctx context.Context, svc *service.Service, island *demo.Island) error {
+	var categories []store.Category
+	for i, c := range demo.Categories {
+		categories = append(categories, store.Category{ID: c.ID, Name: c.Name, Glyph: c.Glyph, Colour: c.Colour, Position: i})
+	}
+	if err := svc.PutCategories(ctx, demoActor, categories); err != nil {
+		return err
+	}
+	if _, _, err := svc.PutCollection(ctx, demoActor, store.Collection{ID: "posts", Title: "The society's posts", Description: "What the wayfarers' society keeps up on Orrisand."}); err != nil {
+		return err
+	}
+	for i, p := range island.Places(demoPlaces) {
+		id := demoID(fmt.Sprintf("%d %s", i, p.Name))
+		_, err := svc.Put(ctx, demoActor, "posts", id, &geojson.Feature{Type: "Feature", Geometry: geojson.Point(p.At),
+			Properties: map[string]any{"name": p.Name, "category": p.Category, "description": p.Description, "source": "demo"}}, service.Match{New: true})
+		if err := unlessThere(err); err != nil {
+			return err
+		}
+	}
+	return plantDesk(ctx, svc, island)
+}
+
+// plantDesk lays the fair's site plan over the square and saves some views.
+func plantDesk(ctx context.Context, svc *service.Service, island *demo.Island) error {
+	plan := island.Plan()
+	hash, _, err := svc.AddPicture(ctx, demoActor, []byte(plan.SVG))
+	if err != nil {
+		return err
+	}
+	fair := demoID("fair")
+	overlay := service.Overlay{Name: plan.Name, Picture: hash, Opacity: 0.75}
+	for i, p := range plan.At[:2] {
+		overlay.Control = append(overlay.Control, service.ControlPoint{Pixel: plan.Pixels[i], At: [2]float64{p.Lng(), p.Lat()}})
+	}
+	if _, _, err := svc.PutOverlay(ctx, demoActor, fair, overlay, service.Match{New: true}); unlessThere(err) != nil {
+		return err
+	}
+	square := island.Standpoint()
+	at := [2]float64{square.Lng(), square.Lat()}
+	for i, v := range []service.View{
+		{Name: "The whole island", Center: [2]float64{-26.07, -38.1}, Zoom: 10.25, Ground: "relief", Opening: true},
+		{Name: "Varrowby", Center: at, Zoom: 13.5},
+		{Name: "The fair on the square", Center: at, Zoom: 17, RotationDeg: 348, Names: "always", Overlays: []string{fair.String()}},
+		{Name: "How moist the soil is", Center: at, Zoom: 12, Ground: "muted", Imagery: []string{demoImagery.String()}},
+	} {
+		v.Key = i + 1
+		if _, _, err := svc.PutView(ctx, demoActor, demoID("view "+v.Name), v, service.Match{New: true}); unlessThere(err) != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+var demoImagery = demoID("soil")
+
+// plantImagery adds the stand-in as a source of imagery, under the address that this server has now.
+func (e *env) plantImagery(ctx context.Context, svc *service.Service) error {
+	host, port, err := net.SplitHostPort(e.listen)
+	if err != nil {
+		return fmt.Errorf("VIANDANTE_LISTEN: %w", err)
+	}
+	if ip := net.ParseIP(host); host == "" || ip != nil && ip.IsUnspecified() {
+		host = "127.0.0.1"
+	}
+	_, _, err = svc.PutImagery(ctx, demoActor, demoImagery, service.Imagery{Name: "Soil moisture (stand-in)", MaxZoom: standin.ImageryMaxZoom, Opacity: 0.55,
+		Template: "http://" + net.JoinHostPort(host, port) + server.StandInPath + "/soil/{z}/{x}/{y}.png"}, service.Match{})
+	var refused *service.Error
+	if errors.As(err, &refused) && refused.Kind == service.NeedsMatch {
+		return e.moveImagery(ctx, svc, net.JoinHostPort(host, port))
+	}
+	return err
+}
+
+// moveImagery keeps what was changed about the source but its address.
+func (e *env) moveImagery(ctx context.Context, svc *service.Service, address string) error {
+	all, err := svc.Imagery(ctx, demoActor)
+	if err != nil {
+		return err
+	}
+	for _, k := range all {
+		if k.ID == demoImagery {
+			k.Body.Template = "http://" + address + server.StandInPath + "/soil/{z}/{x}/{y}.png"
+			_, _, err = svc.PutImagery(ctx, demoActor, k.ID, k.Body, service.Match{Version: k.Version})
+		}
+	}
+	return err
+}

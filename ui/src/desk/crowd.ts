@@ -1,0 +1,92 @@
+// More places than a page can hold: the server sends those of each tile of the map, where they crowd as cairns.
+
+import { api, unwrap } from '../api/client'
+import type { Camera, LatLng } from '../chart/camera'
+
+export interface Mark {
+  id: string
+  at: LatLng
+  count: number
+  name: string
+  category: string
+  collection: string
+  corners?: [LatLng, LatLng]
+}
+
+const MOST_TILES = 300
+const AT_ONCE = 3
+const DEEPEST = 19
+
+export class Crowd {
+  private tiles = new Map<string, { marks: Mark[]; stale: boolean }>()
+  private asking = new Set<string>()
+  private wanted: string[] = []
+  private filter = ''
+
+  /** changed is called when the marks in view are others. */
+  constructor(private readonly changed: (marks: Mark[]) => void) {}
+
+  /** Everything is asked for anew as it comes into view; what is there is shown until then. */
+  stale(): void {
+    for (const t of this.tiles.values()) t.stale = true
+  }
+
+  /** Only these categories are wanted; all of them without. */
+  set categories(list: string[] | null) {
+    const filter = list ? list.map((c) => `&category=${encodeURIComponent(c)}`).join('') : ''
+    if (filter === this.filter) return
+    this.filter = filter
+    this.tiles.clear()
+  }
+
+  look(camera: Camera): void {
+    const z = Math.max(0, Math.min(DEEPEST, Math.floor(camera.view.zoom)))
+    const n = 2 ** z
+    const corners = [[0, 0], [camera.width, 0], [0, camera.height], [camera.width, camera.height]].map(([x, y]) => camera.screenToWorld({ x: x!, y: y! }))
+    const [xs, ys] = [corners.map((c) => c.x * n), corners.map((c) => c.y * n)]
+    const keys = new Set<string>()
+    for (let y = Math.max(0, Math.floor(Math.min(...ys))); y <= Math.min(n - 1, Math.floor(Math.max(...ys))); y++)
+      for (let column = Math.floor(Math.min(...xs)); column <= Math.floor(Math.max(...xs)); column++) keys.add(`${z}/${((column % n) + n) % n}/${y}`)
+    this.wanted = [...keys]
+    this.ask()
+    this.show()
+  }
+
+  private ask(): void {
+    for (const key of this.wanted) {
+      if (this.asking.size >= AT_ONCE) return
+      const known = this.tiles.get(key)
+      if ((known && !known.stale) || this.asking.has(key)) continue
+      this.asking.add(key)
+      const filter = this.filter
+      void this.fetch(key)
+        .then((marks) => {
+          if (filter !== this.filter) return
+          this.tiles.delete(key) // the last one is the newest
+          this.tiles.set(key, { marks, stale: false })
+          while (this.tiles.size > MOST_TILES) this.tiles.delete(this.tiles.keys().next().value!)
+        })
+        .catch(() => {}) // the next look asks again
+        .finally(() => {
+          this.asking.delete(key)
+          this.ask()
+          if (!this.asking.size) this.show()
+        })
+    }
+  }
+
+  private async fetch(key: string): Promise<Mark[]> {
+    const [z, x, y] = key.split('/').map(Number) as [number, number, number]
+    const category = this.filter ? this.filter.slice(1).split('&').map((c) => decodeURIComponent(c.slice(9))) : undefined
+    const { marks } = await unwrap(api.GET('/v1/places/tiles/{z}/{x}/{y}', { params: { path: { z, x, y }, query: { category } } }))
+    return marks.map((m, i) => ({
+      id: m.id ?? `${key}/${i}`, at: { lat: m.at[1]!, lng: m.at[0]! }, count: m.count, name: m.name ?? '', category: m.category ?? '', collection: m.collection ?? '',
+      corners: m.bbox && [{ lat: m.bbox[1]!, lng: m.bbox[0]! }, { lat: m.bbox[3]!, lng: m.bbox[2]! }],
+    }))
+  }
+
+  private show(): void {
+    const all = this.wanted.flatMap((key) => this.tiles.get(key)?.marks ?? [])
+    if (all.length || this.wanted.every((key) => this.tiles.has(key))) this.changed(all)
+  }
+}

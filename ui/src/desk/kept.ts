@@ -1,0 +1,105 @@
+// What the workspace keeps besides places: saved views, pictures laid over the ground, sources of imagery. Read once, kept
+// current by the stream of changes, changed with undo.
+
+import { v7 as uuidv7 } from 'uuid'
+import { computed, ref, shallowReactive } from 'vue'
+import { api, unwrap, type Imagery, type ImageryIn, type Overlay, type OverlayIn, type SavedView } from '../api/client'
+import { chart } from './acts'
+import { desk } from './desk'
+import { record } from './history'
+import { complain, say } from './notice'
+import { onChange } from './places'
+
+export const views = ref<SavedView[]>([])
+export const overlays = ref<Overlay[]>([])
+export const imagery = ref<Imagery[]>([])
+/** What is wrong with a source of imagery just now, by its id. */
+export const failing = shallowReactive(new Map<string, string>())
+
+const loads: Record<'views' | 'overlays' | 'imagery', () => Promise<unknown>> = {
+  views: async () => (views.value = (await unwrap(api.GET('/v1/views'))).views),
+  overlays: async () => (overlays.value = (await unwrap(api.GET('/v1/overlays'))).overlays),
+  imagery: async () => (imagery.value = (await unwrap(api.GET('/v1/imagery'))).imagery),
+}
+
+export async function loadKept(): Promise<void> {
+  await Promise.all(Object.values(loads).map((load) => load()))
+}
+
+onChange((topic) => void loads[topic as keyof typeof loads]?.().catch(complain))
+
+type Topic = keyof typeof loads
+type Body = { name: string }
+type Row = Body & { id: string; version: number }
+
+/** The calls of the three kinds are alike; the types of their bodies are checked where they are made. */
+const calls = {
+  put: (topic: Topic, id: string, body: Body, match: string | null) =>
+    unwrap(api.PUT(`/v1/${topic}/{id}` as '/v1/views/{id}', { params: { path: { id }, header: match ? { 'If-Match': match } : { 'If-None-Match': '*' } }, body: body as SavedView })) as Promise<Row>,
+  drop: (topic: Topic, id: string) => unwrap(api.DELETE(`/v1/${topic}/{id}` as '/v1/views/{id}', { params: { path: { id }, header: { 'If-Match': '*' } } })),
+}
+
+const WORDS: Record<Topic, string> = { views: 'the view', overlays: 'the picture', imagery: 'the imagery' }
+
+async function put(topic: Topic, body: Body, before?: Row): Promise<Row> {
+  const id = before?.id ?? uuidv7()
+  const row = await calls.put(topic, id, body, before ? `"${before.version}"` : null)
+  await loads[topic]()
+  const again = async (to: Body | null, exists: boolean) => {
+    await (to ? calls.put(topic, id, to, exists ? '*' : null) : calls.drop(topic, id))
+    await loads[topic]()
+  }
+  record({ what: `${before ? 'Changed' : 'Kept'} ${WORDS[topic]} “${row.name}”`, undo: () => again(before ?? null, true), redo: () => again(body, !!before) })
+  return row
+}
+
+async function drop(topic: Topic, row: Row): Promise<void> {
+  await calls.drop(topic, row.id)
+  await loads[topic]()
+  const back = async () => {
+    await calls.put(topic, row.id, row, null)
+    await loads[topic]()
+  }
+  record({ what: `Deleted ${WORDS[topic]} “${row.name}”`, undo: back, redo: () => calls.drop(topic, row.id).then(() => loads[topic]()) })
+}
+
+/** The desk as it is now, as a view to be saved. */
+export function currentView(name: string, more: { key?: number; opening?: boolean } = {}): Omit<SavedView, 'id' | 'version'> {
+  const v = desk.view!
+  return {
+    name, key: more.key ?? 0, opening: more.opening ?? false, center: [Number(v.lng.toFixed(7)), Number(v.lat.toFixed(7))], zoom: v.zoom, rotation_deg: v.rotation,
+    ground: desk.ground, lettering: desk.lettering, hidden: [...desk.hidden], names: desk.names, overlays: [...desk.overlays], imagery: [...desk.imagery],
+  }
+}
+
+export function freeKey(): number {
+  return [1, 2, 3, 4, 5, 6, 7, 8, 9].find((k) => !views.value.some((v) => v.key === k)) ?? 0
+}
+
+export const keepView = (name: string) => put('views', currentView(name, { key: freeKey() }))
+export const changeView = (view: SavedView, to: Partial<SavedView>) => put('views', { ...view, ...to }, view)
+export const deleteView = (view: SavedView) => drop('views', view)
+
+export const putOverlay = (body: OverlayIn, before?: Overlay) => put('overlays', body, before)
+export const deleteOverlay = (o: Overlay) => drop('overlays', o)
+export const putImagery = (body: ImageryIn, before?: Imagery) => put('imagery', body, before)
+export const deleteImagery = (i: Imagery) => drop('imagery', i)
+
+/** Sets the desk as a view has it; the map flies there. */
+export function showView(v: SavedView, fly = true): void {
+  Object.assign(desk, {
+    ground: v.ground ?? 'plain', lettering: v.lettering ?? 'plain', hidden: [...(v.hidden ?? [])], names: v.names ?? 'pointed',
+    overlays: (v.overlays ?? []).filter((id) => overlays.value.some((o) => o.id === id)), imagery: (v.imagery ?? []).filter((id) => imagery.value.some((i) => i.id === id)),
+  })
+  const to = { lat: v.center[1]!, lng: v.center[0]!, zoom: v.zoom, rotation: v.rotation_deg ?? 0 }
+  if (fly && chart.value) {
+    chart.value.flyTo(to)
+    say(`The view “${v.name}”`)
+  } else {
+    desk.view = to
+    chart.value?.setView(to)
+  }
+}
+
+export const viewOfKey = (key: number) => views.value.find((v) => v.key === key)
+export const openingView = computed(() => views.value.find((v) => v.opening))

@@ -53,10 +53,11 @@ export interface ChartEvents {
 }
 
 const FRICTION = 4.2 // a glide loses this share of its speed in a second, continuously
-const GATHER_MS = 90
-const SHARPEN_MS = 50
+/** How long tiles that come one by one are gathered, in milliseconds: at rest, and while the map zooms or turns. */
+const GATHER_MS = { resting: 90, turning: 350 }
+const SHARPEN_MS = 40
 /** What painting behind may take of a frame, in milliseconds: while the map moves, and at rest. */
-const PAINT_MS = { moving: 3, resting: 11 }
+const PAINT_MS = { moving: 3, resting: 22 }
 const REACH = { mouse: 6, touch: 18 }
 /** How pictures are kept; z-indices of the layers' own lie between. */
 const GROUND = { margin: 160, sliced: false, begin: { moved: 0.85, zoomed: 0.2, turned: 7 }, order: 0 }
@@ -99,6 +100,9 @@ export class Chart {
   private overUsed = false
   private sharpening = 0
   private disposed = false
+  private marked = false
+  /** All that the screen shows is drawn for this zoom. */
+  private whole = false
   /** Pixels at the edges that something lies over; fitting keeps clear of them. */
   padding = { left: 40, top: 40, right: 40, bottom: 40 }
 
@@ -202,8 +206,10 @@ export class Chart {
 
   /** A tile has come. While more are on their way, several are shown with one frame: names are laid out for all of them. */
   private arrived(): void {
-    if (this.tiles.waiting && !this.arriving) this.arriving = window.setTimeout(() => this.shown(), GATHER_MS)
-    else if (!this.tiles.waiting) this.shown()
+    const whole = !this.tiles.waiting || (!this.whole && this.tiles.covers(this.current, devicePixelRatio || 1))
+    if (whole) this.shown()
+    else if (!this.arriving) this.arriving = window.setTimeout(() => this.shown(), this.sharpening ? GATHER_MS.turning : GATHER_MS.resting)
+    this.whole ||= whole
   }
 
   private shown(): void {
@@ -448,6 +454,7 @@ export class Chart {
     }
     const moving = turning || this.centreBefore !== camera.centre
     this.centreBefore = camera.centre
+    this.tiles.moving = moving || !!this.sharpening
     const look = `${this.tiles.manner} ${this.tiles.time}`
     // Turned pictures, and large ones, are dear to lay over each other: they are then put into one with the ground.
     const pictures = [this.letters, ...this.layers.flatMap((l) => this.stills.get(l) ?? [])]
@@ -462,7 +469,10 @@ export class Chart {
     if (this.overUsed) over.clearRect(0, 0, camera.width, camera.height)
     this.overUsed = drawing.length > 0 || !!this.boxed
     const deadline = performance.now() + (moving ? PAINT_MS.moving : PAINT_MS.resting)
-    if (!this.lettering && ((this.labelsDue && !turning) || this.labels.isStale(camera, turning))) {
+    // Until the ground is there the machine is left to those who draw it.
+    const unsettled = turning || !!this.sharpening
+    const early = !this.whole && !moving && this.state > 0
+    if (!this.lettering && !early && ((this.labelsDue && !unsettled) || this.labels.isStale(camera, unsettled))) {
       this.lettering = this.labels.layout(over, camera, this.covered.flatMap(({ tile }) => (tile.z === this.tiles.zoom ? [tile] : [])), this.layers.flatMap((l) => l.obstacles?.(camera) ?? []))
       this.labelsDue = false
     }
@@ -473,13 +483,18 @@ export class Chart {
         this.state++
       }
     over.restore()
-    this.settling = this.letters.show(camera, ratio, this.lettering ? null : `${this.state} ${look}`, deadline, (ctx, wide) => this.labels.paint(ctx, wide, palette))
+    this.settling = this.letters.show(camera, ratio, this.lettering || early ? null : `${this.state} ${look}`, deadline, (ctx, wide) => this.labels.paint(ctx, wide, palette))
     for (const layer of this.layers) {
       if (!layer.paint) continue
       if (!this.stills.has(layer)) this.stills.set(layer, new Kept(this.stack, { ...NAMES, order: NAMES.order + layer.order }))
-      if (this.stills.get(layer)!.show(camera, ratio, `${this.told.get(layer)} ${look}`, deadline, (ctx, wide) => layer.paint!(ctx, wide, palette))) this.settling = true
+      if (this.stills.get(layer)!.show(camera, ratio, early && this.stills.get(layer)!.shown ? null : `${this.told.get(layer)} ${look}`, deadline, (ctx, wide) => layer.paint!(ctx, wide, palette))) this.settling = true
     }
     for (const k of pictures) k.veil(flat)
+    if (!this.marked && this.whole) {
+      this.marked = true
+      performance.mark('viandante-map') // for measurements: the ground is there
+      this.tiles.grow()
+    }
     this.graticule.draw(camera, ratio, palette)
     for (const layer of drawing) layer.draw!(over, camera, palette)
     if (this.boxed) {
@@ -503,6 +518,7 @@ export class Chart {
     ctx.fillRect(0, 0, camera.width, camera.height)
     ctx.imageSmoothingEnabled = !coarse
     this.covered = this.tiles.cover(camera, ratio, !!this.sharpening)
+    this.whole = this.tiles.covers(this.current, ratio)
     for (const { tile, column } of this.covered) this.drawTile(ctx, camera, ratio, tile.z, column, tile.y, tile.bitmap!)
     ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
     for (const layer of this.layers) layer.ground?.(ctx, camera, palette)

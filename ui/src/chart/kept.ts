@@ -5,8 +5,9 @@
 import { Camera, type Spot } from './camera'
 
 const FADE_MS = 140
-/** So much is drawn between looks at the clock. */
-const BATCH = 3
+/** So much is drawn between looks at the clock: little while little time is given. */
+const BATCH = { short: 4, long: 32 }
+const LONG_MS = 10
 
 /** Paints and yields wherever it may be interrupted. */
 export type Painting = Generator<void, void, void>
@@ -64,10 +65,11 @@ export class Kept {
       this.back = { canvas, frame, state, zoom: camera.view.zoom, rotation: camera.view.rotation, centre: camera.centre }
       this.painting = paint(ctx, wide)
     }
+    const batch = deadline - performance.now() > LONG_MS ? BATCH.long : BATCH.short
     for (let n = 1; this.painting && (!sliced || !this.front || performance.now() < deadline); n++) {
       const done = this.painting.next().done
       // A canvas only notes what is drawn; reading from it has it drawn now, so that the clock tells what it took.
-      if (sliced && this.front && (done || n % BATCH === 0)) this.back!.canvas.getContext('2d')!.getImageData(0, 0, 1, 1)
+      if (sliced && this.front && (done || n % batch === 0)) this.back!.canvas.getContext('2d')!.getImageData(0, 0, 1, 1)
       if (done) this.reveal()
     }
     const fading = this.fading()
@@ -120,6 +122,10 @@ export class Kept {
     p.canvas.style.transform = this.isSharp(camera, p)
       ? `translate(${Math.round(x * ratio) / ratio}px,${Math.round(y * ratio) / ratio}px)`
       : `translate(${x}px,${y}px) rotate(${p.rotation - camera.view.rotation}deg) scale(${2 ** (camera.view.zoom - p.zoom)})`
+  }
+
+  get shown(): boolean {
+    return !!this.front
   }
 
   /** Whether the picture is turned as the map is. */

@@ -32,6 +32,8 @@ const PLACE = new Map(ORDER.map((c, i) => [c, i]))
 
 /** How far from each other, in pixels, the same name may stand again. */
 const REPEAT = 320
+/** The step of the turns at which letters are drawn: three degrees. */
+const TURN = Math.PI / 60
 /** Names are laid out so far beyond the screen, in pixels, that they are there when the map is moved. */
 const BEYOND = 220
 
@@ -130,6 +132,7 @@ export class Labels {
   /** Paints the names. */
   *paint(ctx: CanvasRenderingContext2D, camera: Camera, palette: Record<string, string>): Painting {
     ctx.save()
+    const ratio = ctx.getTransform().a
     ctx.textAlign = 'center'
     ctx.textBaseline = 'middle'
     ctx.lineJoin = 'round'
@@ -153,12 +156,14 @@ export class Labels {
             ctx.fill()
           }
           if (g.angle) {
-            ctx.save()
-            ctx.translate(s.x, s.y)
-            ctx.rotate(g.angle)
+            // Letters at few turns and places within a pixel: the browser keeps the masks of letters that it has drawn before.
+            const [x, y] = [Math.round(s.x * 2) / 2, Math.round(s.y * 2) / 2]
+            const turn = Math.round(g.angle / TURN) * TURN
+            const [sin, cos] = [ratio * Math.sin(turn), ratio * Math.cos(turn)]
+            ctx.setTransform(cos, sin, -sin, cos, ratio * x, ratio * y)
             if (pass === 'stroke') ctx.strokeText(g.text, 0, 0)
             else ctx.fillText(g.text, 0, 0)
-            ctx.restore()
+            ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
             continue
           }
           const lines = g.text.split('\n')

@@ -5,7 +5,7 @@ import type { AreaStyle } from './style'
 
 type Kind = NonNullable<AreaStyle['pattern']>
 
-/** A pattern repeats after so many pixels, or nearly: so that it goes on without a seam from tile to tile. */
+/** A pattern repeats after so many pixels. */
 const MARK = 24
 
 /** Lines as x, y, x, y … and dots as x, y, radius, in a square of MARK pixels. */
@@ -15,24 +15,43 @@ interface Mark {
   dots?: [number, number, number][]
 }
 
-const drawn = new Map<string, Uint8Array>()
+/** One repeat of each pattern, c by c pixels. */
+const cells = new Map<string, Uint8Array>()
+const covers = new Map<string, Uint8Array>()
+const MOST_COVERS = 24
 
-/** How opaque a pattern is at each pixel of a sheet, 0 to 255; the sheet must have nothing entered. */
-export function patternOf(kind: Kind, sheet: Sheet, ratio: number, way: 0 | 1 | 2 = 0): Uint8Array {
-  const key = `${kind} ${sheet.size} ${ratio} ${way}`
-  let cover = drawn.get(key)
+/**
+ * How opaque a pattern is at each pixel of a sheet, 0 to 255; the sheet must have nothing entered. x and y are the sheet's
+ * place among those of its size, so that the pattern goes on from one to the next.
+ */
+export function patternOf(kind: Kind, sheet: Sheet, ratio: number, x: number, y: number, way: 0 | 1 | 2 = 0): Uint8Array {
+  const c = Math.round(MARK * ratio)
+  const { size } = sheet
+  const [ox, oy] = [(x * size) % c, (y * size) % c]
+  const key = `${kind} ${way} ${ratio} ${size} ${ox} ${oy}`
+  let cover = covers.get(key)
   if (!cover) {
-    if (drawn.size > 40) drawn.clear()
-    drawn.set(key, (cover = draw(markOf(kind, way), sheet, ratio)))
+    let cell = cells.get(`${kind} ${way} ${ratio}`)
+    if (!cell) cells.set(`${kind} ${way} ${ratio}`, (cell = draw(markOf(kind, way), sheet, c)))
+    cover = new Uint8Array(size * size)
+    for (let row = 0; row < size; row++) {
+      const from = ((row + oy) % c) * c
+      const line = cover.subarray(row * size, (row + 1) * size)
+      // One repeat from where the sheet begins, then doubled along the row.
+      for (let k = 0; k < Math.min(c, size); k++) line[k] = cell[from + ((k + ox) % c)]!
+      for (let done = c; done < size; done *= 2) line.copyWithin(done, 0, Math.min(done, size - done))
+    }
+    if (covers.size >= MOST_COVERS) covers.delete(covers.keys().next().value!)
+    covers.set(key, cover)
   }
   return cover
 }
 
-function draw(mark: Mark, sheet: Sheet, ratio: number): Uint8Array {
-  const repeats = Math.max(1, Math.round(sheet.size / (MARK * ratio)))
-  const k = sheet.size / repeats / MARK
-  for (let row = -1; row <= repeats; row++)
-    for (let column = -1; column <= repeats; column++) {
+/** Draws a repeat with those round it, in the sheet's upper left corner. */
+function draw(mark: Mark, sheet: Sheet, c: number): Uint8Array {
+  const k = c / MARK
+  for (let row = -1; row <= 1; row++)
+    for (let column = -1; column <= 1; column++) {
       const put = (points: number[]) => points.map((v, i) => (v + MARK * (i % 2 ? row : column)) * k)
       for (const line of mark.lines ?? []) sheet.line(put(line), 1, mark.width * k)
       for (const [x, y, r] of mark.dots ?? []) {
@@ -41,7 +60,10 @@ function draw(mark: Mark, sheet: Sheet, ratio: number): Uint8Array {
         sheet.area([put(ring)], 1)
       }
     }
-  return sheet.mask()
+  const all = sheet.mask()
+  const cell = new Uint8Array(c * c)
+  for (let row = 0; row < c; row++) cell.set(all.subarray(row * sheet.size, row * sheet.size + c), row * c)
+  return cell
 }
 
 function markOf(kind: Kind, way: 0 | 1 | 2): Mark {

@@ -182,8 +182,8 @@ function drawArea(d: Drawing, features: Feature[], area: AreaStyle, alpha = 1): 
     if (area.pattern === 'rows') {
       // Each field is ploughed its own way.
       for (const way of [0, 1, 2] as const)
-        d.fill(features.filter((f) => Math.floor(f.id / 4) % 3 === way), area.mark, alpha, patternOf('rows', sheet, job.ratio, way))
-    } else d.fill(features, area.mark, alpha, patternOf(area.pattern, sheet, job.ratio))
+        d.fill(features.filter((f) => Math.floor(f.id / 4) % 3 === way), area.mark, alpha, patternOf('rows', sheet, job.ratio, job.x, job.y, way))
+    } else d.fill(features, area.mark, alpha, patternOf(area.pattern, sheet, job.ratio, job.x, job.y))
   }
   if (area.waterlines && job.zoom >= 11) {
     d.areas(features)

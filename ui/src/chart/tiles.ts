@@ -21,6 +21,12 @@ export interface Covering {
   column: number
 }
 
+/** A worker takes a while to start: the first one starts with the page, before it is known what it will draw. */
+const spare: Worker[] = [new TileWorker()]
+const MOST_WORKERS = Math.max(1, Math.min(3, navigator.hardwareConcurrency || 2))
+/** So many tiles lie with a worker at a time; the others wait here, where they may still be dropped. */
+const AT_ONCE = 2
+
 const MAX_TILE_ZOOM = 19
 const MOST_KEPT = 160
 const RETRY_MS = 2000
@@ -30,7 +36,10 @@ export const ZOOM_STEP = 0.25
 
 export class Tiles {
   private tiles = new Map<string, Tile>()
-  private workers: Worker[]
+  private readonly workers: { worker: Worker; asked: number }[] = []
+  private queue: { tile: Tile; request: TileRequest }[] = []
+  /** The map is moving: one worker leaves the others' share of the machine to it. */
+  moving = false
   private clock = 0
   /** The zoom, in steps, of the tiles asked for last. */
   private step = NaN
@@ -41,12 +50,26 @@ export class Tiles {
   readonly took: number[] = []
 
   constructor(private changed: () => void) {
-    this.workers = Array.from({ length: Math.max(1, Math.min(3, (navigator.hardwareConcurrency || 2) - 1)) }, () => new TileWorker())
-    for (const w of this.workers) w.onmessage = (e: MessageEvent<TileAnswer>) => this.take(e.data)
+    this.employ(spare.pop() ?? new TileWorker())
+  }
+
+  private employ(worker: Worker): void {
+    const w = { worker, asked: 0 }
+    this.workers.push(w)
+    worker.onmessage = (e: MessageEvent<TileAnswer>) => {
+      w.asked--
+      this.take(e.data)
+      this.hand()
+    }
+  }
+
+  /** The first map is there: the other workers start now, when they keep nobody waiting. */
+  grow(): void {
+    while (this.workers.length < MOST_WORKERS) this.employ(new TileWorker())
   }
 
   dispose(): void {
-    for (const w of this.workers) w.terminate()
+    for (const w of this.workers) w.worker.terminate()
     for (const t of this.tiles.values()) t.bitmap?.close()
   }
 
@@ -83,6 +106,9 @@ export class Tiles {
       if (tile.bitmap) out.push({ tile, column })
       else for (const s of this.standIns(z, column, y)) standIns.set(`${s.tile.z}/${s.column}/${s.tile.y}`, s)
     }
+    // What is out of view before a worker had it is not drawn at all.
+    this.queue = this.queue.filter(({ tile, request }) => tile.used === this.clock || !this.tiles.delete(request.key))
+    this.hand()
     this.evict()
     return [...[...standIns.values()].sort((a, b) => a.tile.z - b.tile.z), ...out]
   }
@@ -134,10 +160,33 @@ export class Tiles {
         url: `/v1/tiles/${this.version}/${z}/${x}/${y}`,
         size: Math.round(TILE * ratio * 2 ** (step - z)),
       }
-      this.workers[(x + 3 * y + z) % this.workers.length]!.postMessage(request)
+      this.queue.push({ tile, request })
     }
     tile.used = this.clock
     return tile
+  }
+
+  /** Hands what waits to the workers, each tile to the one that may know it from another zoom step, if that has room. */
+  private hand(): void {
+    const workers = this.moving ? this.workers.slice(0, 1) : this.workers
+    while (this.queue.length) {
+      const { x, y, z } = this.queue[0]!.request
+      const known = workers[(x + 3 * y + z) % workers.length]!
+      const w = known.asked < AT_ONCE ? known : workers.find((w) => w.asked < AT_ONCE)
+      if (!w) return
+      w.asked++
+      w.worker.postMessage(this.queue.shift()!.request)
+    }
+  }
+
+  /** Whether every tile that a view shows is there. */
+  covers(camera: Camera, ratio: number): boolean {
+    if (!this.version) return false
+    for (const { column, y } of this.inView(camera, this.zoom)) {
+      const x = ((column % 2 ** this.zoom) + 2 ** this.zoom) % 2 ** this.zoom
+      if (!this.tiles.get(this.key(this.zoom, x, y, this.step, ratio))?.bitmap) return false
+    }
+    return true
   }
 
   /** Bitmaps of other zooms over the same ground. */

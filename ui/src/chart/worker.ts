@@ -157,7 +157,17 @@ function middleOf(ring: Int32Array): Int32Array {
   return sum ? Int32Array.of(x / (3 * sum), y / (3 * sum)) : ring.slice(0, 2)
 }
 
-const sheetOpened = Sheet.open()
+/** Draws a made-up tile that has something of everything, so that the first real one finds the works warm. */
+function warmUp(sheet: Sheet): Sheet {
+  const part = Int32Array.of(100, 100, 900, 160, 840, 900, 500, 700, 140, 860)
+  const layer = (name: string, shape: Shape): Layer => ({ class: name, shape, features: [{ id: 1, name: '', rank: 65, flags: 0, parts: [part] }] })
+  const layers = [...['land', 'building', ...Object.keys(style.areas)].map((name) => layer(name, Shape.Area)), ...Object.keys(style.lines).map((name) => layer(name, Shape.Line))]
+  const manner = style.styles.plain!
+  drawTile(sheet, EXTENT / 8, { layers, heights: null, style, manner, palette: paletteOf(style, 'plain', 'day'), time: 'day', z: 14, x: 1, y: 1, zoom: 14, ratio: 1 })
+  return sheet
+}
+
+const sheetOpened = Sheet.open().then(warmUp)
 
 self.onmessage = async (event: MessageEvent<TileRequest>) => {
   const r = event.data

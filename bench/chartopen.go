@@ -66,7 +66,7 @@ func opening() ([]row, error) {
 				if (n++ < 10) c.zoomAt(times % 2 ? -0.05 : 0.05)
 				else if (!stopped) stopped = performance.now()
 				else {
-					if (!ground && !c.sharpening && c.whole && c.ground.isSharp(c.camera, c.ground.front)) ground = performance.now()
+					if (!ground && !c.sharpening && c.whole && Math.abs(c.tiles.step - c.view.zoom) < 0.01 && c.ground.isSharp(c.camera, c.ground.front)) ground = performance.now()
 					if (c.complete) {
 						if (times++ === 2) return done([ground - stopped, performance.now() - stopped])
 						n = stopped = ground = 0 // twice to get going

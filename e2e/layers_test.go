@@ -49,7 +49,9 @@ func TestViewsAndLayers(t *testing.T) {
 	var square found
 	require.Equal(t, 200, p.get("/v1/geocode?q=varrowby&limit=1", &square))
 	lng, lat := square.Features[0].Geometry.Coordinates[0], square.Features[0].Geometry.Coordinates[1]
-	at := func(zoom float64, more string) string { return fmt.Sprintf("/around?v=%v,%v,%v%s", lat, lng, zoom, more) }
+	at := func(zoom float64, more string) string {
+		return fmt.Sprintf("/around?v=%v,%v,%v%s", lat, lng, zoom, more)
+	}
 
 	t.Run("saved views", func(t *testing.T) {
 		u := newUser(t, 1280, 800)

@@ -20,6 +20,10 @@ func (u *user) drag(fromX, fromY, toX, toY float64, more string) {
 		fire('pointerup', %v, %v); return 1 })()`, more, fromX, fromY, fromX, toX, fromX, fromY, toY, fromY, toX, toY))
 }
 
+func pairs(p [2][2]float64) string {
+	return fmt.Sprintf("[[%v, %v], [%v, %v]]", p[0][0], p[0][1], p[1][0], p[1][1])
+}
+
 func TestMovingAndReading(t *testing.T) {
 	p := newProgram(t)
 	p.start()
@@ -67,6 +71,51 @@ func TestMovingAndReading(t *testing.T) {
 		u.waitFor(`window.viandanteChart.view.rotation === 0`)
 		u.drag(x+200, y, x+200, y+14, "button: 2")
 		u.waitFor(`window.viandanteChart.view.rotation === 0`) // nearly north is meant as north
+	})
+
+	t.Run("fingers, a double click, a throw", func(t *testing.T) {
+		// touch sends two fingers from where they are to where they go, seen from the middle of the map.
+		touch := func(from, to [2][2]float64) {
+			u.eval(fmt.Sprintf(`(() => { const map = document.querySelector('[data-test=map]'), b = map.getBoundingClientRect(), from = %s, to = %s
+				const fire = (type, id, f) => map.dispatchEvent(new PointerEvent(type, {pointerId: id, pointerType: 'touch', clientX: b.left + b.width / 2 + from[id - 11][0] + (to[id - 11][0] - from[id - 11][0]) * f, clientY: b.top + b.height / 2 + from[id - 11][1] + (to[id - 11][1] - from[id - 11][1]) * f, bubbles: true, cancelable: true, button: 0}))
+				for (const id of [11, 12]) fire('pointerdown', id, 0)
+				for (let i = 1; i <= 20; i++) for (const id of [11, 12]) fire('pointermove', id, i / 20)
+				for (const id of [11, 12]) fire('pointerup', id, 1)
+				return 1 })()`, pairs(from), pairs(to)))
+		}
+		u.look(lat, lng, 14)
+		touch([2][2]float64{{-60, 0}, {60, 0}}, [2][2]float64{{-120, 0}, {120, 0}})
+		u.waitFor(`window.viandanteChart.view.zoom === 15`)
+		u.do(MapDrawn())
+		assert.Zero(t, u.number(`window.viandanteChart.view.rotation`), "fingers that close straight do not turn it")
+		assert.InDelta(t, lng, u.number(`window.viandanteChart.view.lng`), 0.0005)
+		touch([2][2]float64{{-100, 0}, {100, 0}}, [2][2]float64{{-70, -70}, {70, 70}})
+		u.waitFor(`window.viandanteChart.view.rotation > 300 && window.viandanteChart.view.rotation < 335 || window.viandanteChart.view.rotation > 25 && window.viandanteChart.view.rotation < 60`)
+		assert.Equal(t, false, u.eval(`!!document.querySelector('[data-test="spot-label"]')`), "fingers are no click")
+		u.key("x")
+		u.waitFor(`window.viandanteChart.view.rotation === 0`)
+
+		u.look(lat, lng, 14)
+		x, y := u.pixel(lat+0.01, lng+0.01)
+		u.do(chromedp.MouseClickXY(x, y), chromedp.MouseClickXY(x, y))
+		u.waitFor(`window.viandanteChart.view.zoom === 15`)
+		u.do(MapDrawn())
+		nx, ny := u.pixel(lat+0.01, lng+0.01)
+		assert.InDelta(t, x, nx, 1, "towards the pointer")
+		assert.InDelta(t, y, ny, 1)
+		u.key("\x1b")
+
+		u.look(lat, lng, 15)
+		const thrown = `new Promise(done => { const map = document.querySelector('[data-test=map]'), fire = (type, x) => map.dispatchEvent(new PointerEvent(type, {pointerId: 1, pointerType: 'mouse', clientX: x, clientY: 400, bubbles: true, cancelable: true}))
+			fire('pointerdown', 600); let x = 600
+			const step = () => { x -= 20; fire('pointermove', x); if (x > 440) return setTimeout(step, 12); fire('pointerup', x); const at = window.viandanteChart.view.lng; setTimeout(() => done((window.viandanteChart.view.lng - at) / 360 * 512 * 2 ** 15), 400) }
+			step() })`
+		far, err := chromedp.Run(u.Ctx, chromedp.Evaluate[float64](thrown, chromedp.EvalAwaitPromise))
+		require.NoError(t, err)
+		assert.Greater(t, far, 40.0, "it glides on")
+		u.waitFor(`!window.viandanteChart.motion`)
+		far = u.number(`(() => { const c = window.viandanteChart; c.setView({zoom: 4}); for (let i = 0; i < 9; i++) c.pan(0, 5000); return c.view.lat })()`)
+		assert.Equal(t, 84.0, far, "nobody gets lost beyond the pole")
 	})
 
 	t.Run("a turned view is in its link", func(t *testing.T) {

@@ -26,6 +26,9 @@ type picture struct {
 	do     chromedp.Action[chromedp.Void]
 }
 
+// The fair's site plan has the same id in every demo.
+const fair = "0a4a940c-1674-525c-8a7b-dfbc4893a34a"
+
 const square = "-38.1140,-26.2799"
 
 var around = "/around?v=" + square + ",14&from=" + square + "&fromName=the+town%27s+square&ring=300-1500"
@@ -40,6 +43,10 @@ var pictures = []picture{
 	{name: "around", path: around, width: 1280, height: 800},
 	{name: "around-night", path: around, width: 1280, height: 800, night: true},
 	{name: "spot", path: "/around?v=" + square + ",17&spot=-38.1136,-26.2793", width: 1280, height: 800},
+	{name: "fair", path: "/around?v=" + square + ",17,348&names=always&over=" + fair + "&page=layers", width: 1280, height: 800},
+	{name: "placing", path: "/around?v=" + square + ",17&over=" + fair + "&page=layers", width: 1280, height: 800, do: chromedp.Steps(
+		chromedp.WaitVisible(e2e.At("place-Summer fair")), chromedp.Click(e2e.At("place-Summer fair")), chromedp.WaitVisible(e2e.At("placing-third")), chromedp.Click(e2e.At("placing-third")))},
+	{name: "margins", path: around + "&names=always", width: 1280, height: 800},
 	{name: "edit", path: around, width: 1280, height: 800, do: chromedp.Steps(
 		chromedp.WaitVisible(e2e.At("nearby")), chromedp.Click(e2e.At("nearby")+" li:nth-child(7) button"), chromedp.Click(e2e.At("edit")),
 		chromedp.WaitVisible(e2e.At("form")), chromedp.Sleep(time.Second), chromedp.DragAndDropXY(419, 378, 500, 330, 8))},

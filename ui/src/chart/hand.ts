@@ -81,6 +81,7 @@ export class Hand {
       this.held?.end()
       this.held = null
       this.moved = true
+      this.trail = [] // two fingers do not throw
       this.spread = this.distance()
       this.twist = this.angle()
       this.twisting = false

@@ -28,7 +28,9 @@ const MOST_WORKERS = Math.max(1, Math.min(3, navigator.hardwareConcurrency || 2)
 const AT_ONCE = 2
 
 const MAX_TILE_ZOOM = 19
-const MOST_KEPT = 160
+/** Bitmaps out of view are kept up to so many pixels together, four bytes each. */
+const MOST_PIXELS = 40_000_000
+const MOST_TILES = 300
 const RETRY_MS = 2000
 
 /** Zooms at which bitmaps are drawn lie a quarter apart; the view comes to rest on one of them. */
@@ -212,9 +214,14 @@ export class Tiles {
   }
 
   private evict(): void {
-    if (this.tiles.size <= MOST_KEPT) return
+    const pixels = (t: Tile) => (t.bitmap ? t.bitmap.width * t.bitmap.height : 0)
+    let total = 0
+    for (const t of this.tiles.values()) total += pixels(t)
+    if (total <= MOST_PIXELS && this.tiles.size < MOST_TILES) return
     const old = [...this.tiles].filter(([, t]) => t.used < this.clock).sort((a, b) => a[1].used - b[1].used)
-    for (const [key, t] of old.slice(0, this.tiles.size - MOST_KEPT)) {
+    for (const [key, t] of old) {
+      if (total <= MOST_PIXELS && this.tiles.size < MOST_TILES) return
+      total -= pixels(t)
       t.bitmap?.close()
       this.tiles.delete(key)
     }

@@ -46,7 +46,7 @@ export interface TileAnswer {
   ms?: number
 }
 
-const MOST_DECODED = 200
+const MOST_DECODED = 80
 
 /** Keeps what was loaded last; what failed is asked for again. */
 function remembering<T>(load: (r: TileRequest) => Promise<T>): (r: TileRequest) => Promise<T> {

@@ -5,6 +5,7 @@ import { api, unwrap, type Imagery, type ImageryIn, type SavedView } from '../ap
 import { desk, NAMES, type Names } from '../desk/desk'
 import { changeView, currentView, deleteImagery, deleteView, failing, imagery, keepView, overlays, putImagery, showView, views } from '../desk/kept'
 import { complain, say } from '../desk/notice'
+import { groundStyles, toggleLettering } from '../desk/palette'
 import { beginPlacing, layPicture } from '../desk/placing'
 import { categories, places } from '../desk/places'
 import GlyphMark from './GlyphMark.vue'
@@ -121,6 +122,14 @@ async function copyLink(): Promise<void> {
         <button class="act" data-test="view-keep" @click="startNaming">Save this view …</button>
         <button class="act" @click="copyLink">Copy its link</button>
       </template>
+    </div>
+
+    <h2 class="head">Ground</h2>
+    <div class="flex items-center gap-2 px-4 py-2">
+      <select v-model="desk.ground" class="border-ink/50 bg-paper flex-1 cursor-pointer border-b py-0.5" aria-label="How the ground is drawn" data-test="layers-ground">
+        <option v-for="s in groundStyles" :key="s.name" :value="s.name">{{ s.title }}</option>
+      </select>
+      <label class="flex cursor-pointer items-center gap-1.5"><input type="checkbox" class="accent-verdigris size-4" :checked="desk.lettering === 'large'" @change="toggleLettering" /> large lettering</label>
     </div>
 
     <h2 class="head">Places <button v-if="desk.hidden.length" class="link ml-auto" data-test="all-categories" @click="desk.hidden = []">all</button></h2>

@@ -31,8 +31,8 @@ function nudge(e: KeyboardEvent, i: number): void {
   <form class="flex flex-col gap-2 px-4 py-3" data-test="placing" @submit.prevent="savePlacing" @keydown.esc.stop="placing.open = false">
     <h1 ref="heading" class="font-serif text-xl font-bold outline-none" tabindex="-1">{{ placing.before ? 'Place the picture' : 'Lay a picture over the ground' }}</h1>
     <label class="flex items-baseline gap-2"><span class="caption w-14">Name</span><input v-model="placing.name" class="field" maxlength="100" data-test="placing-name" /></label>
-    <div class="relative mx-auto w-fit">
-      <img :src="`/v1/pictures/${placing.picture}`" :width="placing.width" :height="placing.height" class="border-ink/50 block h-auto max-h-72 w-auto max-w-full border bg-white" alt="" draggable="false" />
+    <div class="relative mx-auto" :style="{ width: `min(100%, ${(288 * placing.width) / placing.height}px)`, aspectRatio: `${placing.width} / ${placing.height}` }">
+      <img :src="`/v1/pictures/${placing.picture}`" class="border-ink/50 h-full w-full border bg-white" alt="" draggable="false" />
       <svg class="absolute inset-0 h-full w-full touch-none" :viewBox="`0 0 ${placing.width} ${placing.height}`" preserveAspectRatio="none" aria-label="The control points on the picture">
         <rect width="100%" height="100%" fill="transparent" @pointerdown="pick($event, placing.active)" />
       </svg>

@@ -106,9 +106,9 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
       <svg width="16" height="22" viewBox="-8 -11 16 22" aria-hidden="true"><g :transform="`rotate(${-desk.view.rotation})`"><path d="M0 -10L3.2 2H-3.2Z" fill="var(--ink)" /><path d="M0 10L3.2 2H-3.2Z" fill="none" stroke="var(--ink)" /></g></svg>
       <span class="caption max-sm:sr-only">north up</span>
     </button>
-    <label class="flex items-center gap-1.5 whitespace-nowrap">
-      <span class="caption max-sm:sr-only">ground</span>
-      <select v-model="desk.ground" class="border-ink/50 bg-paper cursor-pointer border-b py-0.5 max-sm:w-16" title="How the ground is drawn (y)" data-test="ground">
+    <label class="flex items-center gap-1.5 whitespace-nowrap max-sm:hidden">
+      <span class="caption">ground</span>
+      <select v-model="desk.ground" class="border-ink/50 bg-paper cursor-pointer border-b py-0.5" title="How the ground is drawn (y)" data-test="ground">
         <option v-for="s in groundStyles" :key="s.name" :value="s.name">{{ s.title }}</option>
       </select>
     </label>

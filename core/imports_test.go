@@ -58,3 +58,15 @@ func TestNothingPointsUp(t *testing.T) {
 		}
 	}
 }
+
+// The map engine is plain TypeScript: no Vue, and nothing of the page that is built on it.
+func TestTheMapEngineKnowsNothingOfThePage(t *testing.T) {
+	require.DirExists(t, "../ui/src/chart")
+	require.DirExists(t, "../ui/src/layers")
+	out, err := exec.Command("grep", "-rnE", `from '(vue|@vueuse|@tanstack|vue-router|\.\./(desk|parts|api|layers))`, "../ui/src/chart").Output()
+	assert.Error(t, err, "grep finds nothing and says so")
+	assert.Empty(t, string(out))
+	out, err = exec.Command("grep", "-rnE", `from '(vue|@vueuse|@tanstack|\.\./parts)`, "../ui/src/layers").Output()
+	assert.Error(t, err)
+	assert.Empty(t, string(out))
+}

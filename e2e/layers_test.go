@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"fmt"
 	"image"
@@ -11,7 +12,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
-	"sync"
+	"strings"
 	"testing"
 	"time"
 
@@ -20,7 +21,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"viandante/core/geo"
 	"viandante/standin"
+	"viandante/store"
 )
 
 // shown returns the colour of the ground and what is laid over it where a position lies, as rrggbb.
@@ -296,24 +299,39 @@ func TestViewsAndLayers(t *testing.T) {
 	})
 }
 
+// write changes the demo's workspace in its database.
+func (p *program) write(f func(*store.Change) error) {
+	p.t.Helper()
+	read := func(name string) string {
+		text, err := os.ReadFile(filepath.Join(p.data, "db", name))
+		require.NoError(p.t, err)
+		return strings.TrimSpace(string(text))
+	}
+	db, err := store.Open(context.Background(), fmt.Sprintf("viandante:%s@tcp(127.0.0.1:%s)/viandante", read("db.password"), read("db.port")), time.Now)
+	require.NoError(p.t, err)
+	defer db.Close()
+	workspaces, err := db.Workspaces(context.Background())
+	require.NoError(p.t, err)
+	_, err = db.Change(context.Background(), workspaces[0], "another process", f)
+	require.NoError(p.t, err)
+}
+
 // More places than the page holds: the server sends cairns, which split as one zooms in; a place is selected, found again
 // by its link, and stays while the map moves on.
 func TestACrowd(t *testing.T) {
 	p := newProgram(t)
 	p.start()
 	const count = 20_400
-	var wait sync.WaitGroup
-	ids := make([]string, count)
-	for k := range 16 {
-		wait.Go(func() {
-			for i := k; i < count; i += 16 {
-				ids[i] = uuid.Must(uuid.NewV7()).String()
-				body := fmt.Sprintf(`{"type":"Feature","geometry":{"type":"Point","coordinates":[%v,%v]},"properties":{"name":"Post %d","category":"lookout"}}`, -26.2+0.0005*float64(i%204), -38.1+0.0005*float64(i/204), i)
-				p.send("PUT", "/ogc/collections/posts/items/"+ids[i], body, nil, nil)
+	p.write(func(c *store.Change) error { // as another process beside the server would
+		for i := range count {
+			f := &store.Feature{ID: uuid.Must(uuid.NewV7()), Collection: "posts", Kind: store.Place, Name: fmt.Sprint("Post ", i), Category: "lookout",
+				At: geo.MustPoint(-38.1+0.0005*float64(i/204), -26.2+0.0005*float64(i%204))}
+			if err := c.Write(context.Background(), nil, f); err != nil {
+				return err
 			}
-		})
-	}
-	wait.Wait()
+		}
+		return nil
+	})
 	u := newUser(t, 1280, 800)
 	u.enter(p, "/around?v=-38.075,-26.15,11")
 	const stones = `window.viandanteChart.layers.find(l => l.stones)`

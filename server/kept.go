@@ -31,13 +31,14 @@ func (s *server) collections(c *echo.Context) error {
 
 func (s *server) putCollection(c *echo.Context) error {
 	var body struct {
-		Title       string `json:"title"`
-		Description string `json:"description"`
+		Title       string           `json:"title"`
+		Description string           `json:"description"`
+		Attributes  store.Attributes `json:"attributes"`
 	}
 	if err := decode(c, &body); err != nil {
 		return err
 	}
-	k, created, err := s.Service.PutCollection(c.Request().Context(), actor(c), store.Collection{ID: c.Param("collection"), Title: body.Title, Description: body.Description})
+	k, created, err := s.Service.PutCollection(c.Request().Context(), actor(c), store.Collection{ID: c.Param("collection"), Title: body.Title, Description: body.Description, Attributes: body.Attributes})
 	if err != nil {
 		return err
 	}
@@ -84,4 +85,66 @@ func (s *server) sendTile(c *echo.Context, heights bool) error {
 	}
 	h.Set("Content-Encoding", "gzip")
 	return c.Blob(http.StatusOK, "application/octet-stream", data)
+}
+
+func (s *server) putCategory(c *echo.Context) error {
+	var k store.Category
+	if err := decode(c, &k); err != nil {
+		return err
+	}
+	k.ID = c.Param("category")
+	if err := s.Service.PutCategories(c.Request().Context(), actor(c), []store.Category{k}); err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, k)
+}
+
+func (s *server) deleteCategory(c *echo.Context) error {
+	if err := s.Service.DeleteCategory(c.Request().Context(), actor(c), c.Param("category")); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+func (s *server) history(c *echo.Context) error {
+	id, err := itemID(c)
+	if err != nil {
+		return err
+	}
+	q := newQuery(c)
+	limit := q.limit()
+	if err := q.check(); err != nil {
+		return err
+	}
+	past, err := s.Service.History(c.Request().Context(), actor(c), c.Param("collection"), id, limit)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"history": past})
+}
+
+func (s *server) bin(c *echo.Context) error {
+	q := newQuery(c)
+	limit := q.limit()
+	if err := q.check(); err != nil {
+		return err
+	}
+	binned, err := s.Service.Bin(c.Request().Context(), actor(c), limit)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"bin": binned})
+}
+
+func (s *server) doubts(c *echo.Context) error {
+	q := newQuery(c)
+	at := q.point("at", true)
+	if err := q.check(); err != nil {
+		return err
+	}
+	doubts, err := s.Service.Doubts(c.Request().Context(), actor(c), at)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"doubts": doubts})
 }

@@ -73,8 +73,8 @@ func present(_ Actor, f *store.Feature) *geojson.Feature {
 	return out
 }
 
-// accept turns a feature from outside into one to store.
-func accept(in *geojson.Feature, f *store.Feature) error {
+// accept turns a feature from outside into one to store, held to what its collection defines.
+func accept(in *geojson.Feature, schema store.Attributes, f *store.Feature) error {
 	if in.Type != "Feature" {
 		return Refuse("type", in.Type, errors.New("is not Feature"))
 	}
@@ -178,6 +178,7 @@ func accept(in *geojson.Feature, f *store.Feature) error {
 	if len(attributes) > maxAttributes {
 		refuse("", len(attributes), "too many attributes", fmt.Sprintf("at most %d", maxAttributes))
 	}
+	wrong = append(wrong, checkValues(schema, attributes)...)
 	if len(wrong) > 0 {
 		return &Error{Kind: Invalid, Detail: wrong[0].Field + " " + wrong[0].Reason, Fields: wrong}
 	}
@@ -227,9 +228,9 @@ type Match struct {
 // Put creates a feature under an id of the caller's, or replaces it. Creating what is already there with the same
 // content again is no change, so that a retry after an unknown outcome doubles nothing.
 func (v *Service) Put(ctx context.Context, a Actor, collection string, id uuid.UUID, in *geojson.Feature, match Match) (Versioned, error) {
-	return v.write(ctx, a, collection, id, match, func(before *store.Feature) (*store.Feature, error) {
+	return v.write(ctx, a, collection, id, match, func(before *store.Feature, schema store.Attributes) (*store.Feature, error) {
 		f := &store.Feature{ID: id, Collection: collection}
-		if err := accept(in, f); err != nil {
+		if err := accept(in, schema, f); err != nil {
 			return nil, err
 		}
 		if before != nil {
@@ -245,7 +246,7 @@ func (v *Service) Patch(ctx context.Context, a Actor, collection string, id uuid
 		return Versioned{}, &Error{Kind: Invalid, Detail: "a merge patch changes what is there; create with PUT"}
 	}
 	match.exists = true
-	return v.write(ctx, a, collection, id, match, func(before *store.Feature) (*store.Feature, error) {
+	return v.write(ctx, a, collection, id, match, func(before *store.Feature, schema store.Attributes) (*store.Feature, error) {
 		f := *before
 		whole := map[string]any{}
 		text, err := json.Marshal(present(a, before))
@@ -264,7 +265,7 @@ func (v *Service) Patch(ctx context.Context, a Actor, collection string, id uuid
 			return nil, Refuse("body", "", fmt.Errorf("does not leave a feature: %w", err))
 		}
 		f.Name, f.Category, f.ElevationM, f.AccuracyM, f.Source, f.FixedAt, f.AddressTyped, f.AddressFound = "", "", nil, nil, "", nil, "", nil
-		return &f, accept(&in, &f)
+		return &f, accept(&in, schema, &f)
 	})
 }
 
@@ -328,13 +329,14 @@ func (v *Service) Delete(ctx context.Context, a Actor, collection string, id uui
 }
 
 // write changes one feature: make returns what it is to be, nil to delete it.
-func (v *Service) write(ctx context.Context, a Actor, collection string, id uuid.UUID, match Match, make func(before *store.Feature) (*store.Feature, error)) (Versioned, error) {
+func (v *Service) write(ctx context.Context, a Actor, collection string, id uuid.UUID, match Match, make func(before *store.Feature, schema store.Attributes) (*store.Feature, error)) (Versioned, error) {
 	if err := a.mayWrite(); err != nil {
 		return Versioned{}, err
 	}
 	var out Versioned
 	no, err := v.store.Change(ctx, a.Workspace, a.Name, func(c *store.Change) error {
-		if k, err := c.CurrentCollection(ctx, collection); err != nil {
+		k, err := c.CurrentCollection(ctx, collection)
+		if err != nil {
 			return err
 		} else if k == nil {
 			return missing("collection " + clip(collection))
@@ -355,7 +357,7 @@ func (v *Service) write(ctx context.Context, a Actor, collection string, id uuid
 		}
 		var f *store.Feature
 		if make != nil {
-			if f, err = make(there); err != nil {
+			if f, err = make(there, k.Attributes); err != nil {
 				return err
 			}
 			if there != nil && same(there, f) {

@@ -246,12 +246,12 @@ func TestWhatIsAcceptedOfAFeature(t *testing.T) {
 		"has 100001 characters": {"note": string(bytes.Repeat([]byte("x"), 100_001))},
 		"is not valid UTF-8":    {"name": "\xff"},
 	} {
-		err := accept(&geojson.Feature{Type: "Feature", Properties: props}, &store.Feature{})
+		err := accept(&geojson.Feature{Type: "Feature", Properties: props}, nil, &store.Feature{})
 		assert.ErrorContains(t, err, reason)
 		assert.Equal(t, Invalid, kindOf(err))
 	}
 	f := &store.Feature{}
-	require.NoError(t, accept(&geojson.Feature{Type: "Feature", Properties: map[string]any{"version": 9.0, "created_at": "x", "name": "kept"}}, f))
+	require.NoError(t, accept(&geojson.Feature{Type: "Feature", Properties: map[string]any{"version": 9.0, "created_at": "x", "name": "kept"}}, nil, f))
 	assert.Equal(t, "kept", f.Name)
 	assert.JSONEq(t, `{}`, string(f.Attributes), "what is read only is not taken")
 	assert.False(t, f.At.IsValid())

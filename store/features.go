@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -264,20 +265,53 @@ type Collection struct {
 	ID          string `db:"id" json:"id"`
 	Title       string `db:"title" json:"title"`
 	Description string `db:"description" json:"description"`
-	Version     uint64 `db:"version" json:"version"`
+	// Attributes are the ones that it defines.
+	Attributes Attributes `db:"attributes" json:"attributes"`
+	Version    uint64     `db:"version" json:"version"`
+}
+
+// Attribute is one that a collection defines for its features.
+type Attribute struct {
+	Name  string `json:"name"`
+	Title string `json:"title"`
+	// Type is text, number, boolean, choice, date, url or telephone.
+	Type     string   `json:"type"`
+	Required bool     `json:"required"`
+	Options  []string `json:"options,omitempty"`
+}
+
+// Attributes are kept as JSON.
+type Attributes []Attribute
+
+// Scan reads them from the table.
+func (a *Attributes) Scan(src any) error {
+	text, ok := src.([]byte)
+	if !ok {
+		return fmt.Errorf("attributes are %T, not a text", src)
+	}
+	return json.Unmarshal(text, a)
+}
+
+// Value writes them to the table.
+func (a Attributes) Value() (driver.Value, error) {
+	if a == nil {
+		return "[]", nil
+	}
+	text, err := json.Marshal(a)
+	return string(text), err
 }
 
 // Collections returns the collections of a workspace by id.
 func (s *Store) Collections(ctx context.Context, workspace uuid.UUID) ([]Collection, error) {
 	out := []Collection{}
-	err := s.db.SelectContext(ctx, &out, `SELECT id, title, description, version FROM collections WHERE workspace = ? ORDER BY id`, workspace[:])
+	err := s.db.SelectContext(ctx, &out, `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? ORDER BY id`, workspace[:])
 	return out, err
 }
 
 // CurrentCollection returns a collection as it is now, or nil, locked until the change is done.
 func (c *Change) CurrentCollection(ctx context.Context, id string) (*Collection, error) {
 	var k Collection
-	err := c.tx.GetContext(ctx, &k, `SELECT id, title, description, version FROM collections WHERE workspace = ? AND id = ? FOR UPDATE`, c.Workspace[:], id)
+	err := c.tx.GetContext(ctx, &k, `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? AND id = ? FOR UPDATE`, c.Workspace[:], id)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
@@ -287,7 +321,7 @@ func (c *Change) CurrentCollection(ctx context.Context, id string) (*Collection,
 // WriteCollection creates or replaces a collection and logs it.
 func (c *Change) WriteCollection(ctx context.Context, before *Collection, k *Collection) error {
 	k.Version = c.No
-	if _, err := c.tx.ExecContext(ctx, `REPLACE INTO collections (workspace, id, title, description, version) VALUES (?, ?, ?, ?, ?)`, c.Workspace[:], k.ID, k.Title, k.Description, k.Version); err != nil {
+	if _, err := c.tx.ExecContext(ctx, `REPLACE INTO collections (workspace, id, title, description, attributes, version) VALUES (?, ?, ?, ?, ?, ?)`, c.Workspace[:], k.ID, k.Title, k.Description, k.Attributes, k.Version); err != nil {
 		return err
 	}
 	var was any
@@ -304,19 +338,61 @@ type Category struct {
 	Glyph    string `db:"glyph" json:"glyph"`
 	Colour   string `db:"colour" json:"colour"`
 	Position int    `db:"position" json:"position"`
+	// Picture is the hash of a kept picture that stands for the glyph, "" for none.
+	Picture string `db:"picture" json:"picture"`
 }
 
 // Categories returns the categories of a workspace in their order.
 func (s *Store) Categories(ctx context.Context, workspace uuid.UUID) ([]Category, error) {
 	out := []Category{}
-	err := s.db.SelectContext(ctx, &out, `SELECT id, name, glyph, colour, position FROM categories WHERE workspace = ? ORDER BY position, id`, workspace[:])
+	err := s.db.SelectContext(ctx, &out, `SELECT id, name, glyph, colour, position, picture FROM categories WHERE workspace = ? ORDER BY position, id`, workspace[:])
 	return out, err
 }
 
 // WriteCategory creates or replaces a category and logs it.
 func (c *Change) WriteCategory(ctx context.Context, k *Category) error {
-	if _, err := c.tx.ExecContext(ctx, `REPLACE INTO categories (workspace, id, name, glyph, colour, position) VALUES (?, ?, ?, ?, ?, ?)`, c.Workspace[:], k.ID, k.Name, k.Glyph, k.Colour, k.Position); err != nil {
+	if _, err := c.tx.ExecContext(ctx, `REPLACE INTO categories (workspace, id, name, glyph, colour, position, picture) VALUES (?, ?, ?, ?, ?, ?, ?)`, c.Workspace[:], k.ID, k.Name, k.Glyph, k.Colour, k.Position, k.Picture); err != nil {
 		return err
 	}
 	return c.log(ctx, "categories", "", k.ID, nil, k)
+}
+
+// DeleteCategory deletes a category and logs it; places keep its id, and are drawn as those without one.
+func (c *Change) DeleteCategory(ctx context.Context, before *Category) error {
+	if _, err := c.tx.ExecContext(ctx, `DELETE FROM categories WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID); err != nil {
+		return err
+	}
+	return c.log(ctx, "categories", "", before.ID, before, nil)
+}
+
+// Binned is a feature in the bin and when it went there.
+type Binned struct {
+	Feature   *Feature
+	DeletedAt time.Time
+}
+
+// Bin returns what was deleted last, newest first, at most limit of it.
+func (s *Store) Bin(ctx context.Context, workspace uuid.UUID, limit int) ([]Binned, error) {
+	var rows []featureRow
+	err := s.db.SelectContext(ctx, &rows, `SELECT `+featureColumns+` FROM features WHERE workspace = ? AND deleted_at IS NOT NULL ORDER BY deleted_at DESC, id LIMIT ?`, workspace[:], limit)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Binned, len(rows))
+	for i := range rows {
+		f, err := rows[i].feature()
+		if err != nil {
+			return nil, err
+		}
+		out[i] = Binned{f, *rows[i].DeletedAt}
+	}
+	return out, nil
+}
+
+// History returns the entries of the change log about one thing, newest first, at most limit of them.
+func (s *Store) History(ctx context.Context, workspace uuid.UUID, topic, entity string, limit int) ([]Logged, error) {
+	var out []Logged
+	err := s.db.SelectContext(ctx, &out, `SELECT no, part, topic, collection, entity, state_before, state_after, actor, at FROM changes
+		WHERE workspace = ? AND entity = ? AND topic = ? ORDER BY no DESC, part DESC LIMIT ?`, workspace[:], entity, topic, limit)
+	return out, err
 }

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"math"
 	"slices"
-	"sort"
 
 	"viandante/core/geo"
 	"viandante/core/mercator"
@@ -110,5 +109,6 @@ func (q *Quad) find(from int, code uint64) int {
 		step *= 2
 	}
 	low := from + step/2
-	return low + sort.Search(min(len(q.codes), from+step+1)-low, func(k int) bool { return q.codes[low+k] >= code })
+	k, _ := slices.BinarySearch(q.codes[low:min(len(q.codes), from+step+1)], code)
+	return low + k
 }

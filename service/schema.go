@@ -37,7 +37,7 @@ var builtIn = store.Attributes{
 var (
 	attributeName = regexp.MustCompile(`^[a-z][a-z0-9_]{0,62}$`)
 	// telephone is digits with what people write between them, a plus in front, and an extension (ITU-T E.123).
-	telephone = regexp.MustCompile(`^\+?[0-9][0-9 ()./-]{1,30}[0-9]( ?(ext\.?|x) ?[0-9]{1,8})?$`)
+	telephone = regexp.MustCompile(`^\+?[0-9][0-9 ()./-]{1,30}[0-9)]( ?(ext\.?|x) ?[0-9]{1,8})?$`)
 )
 
 // reserved are the names that features have properties of their own for.

@@ -31,7 +31,7 @@ var (
 
 const (
 	demoRegion  = "Orrisand"
-	demoVersion = "demo-7"
+	demoVersion = "demo-8"
 	demoPlaces  = 96
 )
 

@@ -19,6 +19,13 @@ import (
 // demoID is the same for the same thing at every start.
 func demoID(what string) uuid.UUID { return uuid.NewSHA1(demoWorkspace, []byte(what)) }
 
+// demoAttributes are what the society notes of its posts.
+var demoAttributes = store.Attributes{
+	{Name: "condition", Title: "Condition", Type: service.ChoiceType, Options: []string{"sound", "worn", "needs repair"}},
+	{Name: "inspected_on", Title: "Last inspected", Type: service.DateType},
+	{Name: "keeper", Title: "Kept by", Type: service.TextType},
+}
+
 // unlessThere passes over the refusal to make again what somebody has changed since.
 func unlessThere(err error) error {
 	var refused *service.Error
@@ -38,13 +45,14 @@ func plant(ctx context.Context, svc *service.Service, island *demo.Island) error
 	if err := svc.PutCategories(ctx, demoActor, categories); err != nil {
 		return err
 	}
-	if _, _, err := svc.PutCollection(ctx, demoActor, store.Collection{ID: "posts", Title: "The society's posts", Description: "What the wayfarers' society keeps up on Orrisand."}); err != nil {
+	if _, _, err := svc.PutCollection(ctx, demoActor, store.Collection{ID: "posts", Title: "The society's posts", Description: "What the wayfarers' society keeps up on Orrisand.", Attributes: demoAttributes}); err != nil {
 		return err
 	}
 	for i, p := range island.Places(demoPlaces) {
 		id := demoID(fmt.Sprintf("%d %s", i, p.Name))
 		_, err := svc.Put(ctx, demoActor, "posts", id, &geojson.Feature{Type: "Feature", Geometry: geojson.Point(p.At),
-			Properties: map[string]any{"name": p.Name, "category": p.Category, "description": p.Description, "source": "demo"}}, service.Match{New: true})
+			Properties: map[string]any{"name": p.Name, "category": p.Category, "description": p.Description, "source": "demo",
+				"condition": demoAttributes[0].Options[i*i%3], "inspected_on": fmt.Sprintf("2026-%02d-%02d", 3+i%7, 1+i*5%28), "telephone": fmt.Sprintf("+999 40 %03d", 100+i), "website": "https://society.example/posts/" + id.String()[:8]}}, service.Match{New: true})
 		if err := unlessThere(err); err != nil {
 			return err
 		}

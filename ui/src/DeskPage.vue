@@ -18,6 +18,7 @@ import { crowded, findPlace, followChanges, loadPlaces, places } from './desk/pl
 import { useNearby, useWay } from './desk/questions'
 import AroundPage from './parts/AroundPage.vue'
 import JourneyPage from './parts/JourneyPage.vue'
+import BinPage from './parts/BinPage.vue'
 import LayersPage from './parts/LayersPage.vue'
 import PlacingPage from './parts/PlacingPage.vue'
 import KeysDialog from './parts/KeysDialog.vue'
@@ -73,13 +74,13 @@ function escape(): void {
   else if (lineOpen.value) lineOpen.value = false
   else if (desk.spot) desk.spot = null
   else if (desk.place) desk.place = null
-  else if (desk.layers) desk.layers = false
+  else if (desk.page) desk.page = null
   else if (wireOpen.value) wireOpen.value = false
 }
 
 function openBench(bench: Bench): void {
   desk.bench = bench
-  desk.layers = false
+  desk.page = null
 }
 
 const { data: route } = useWay()
@@ -127,7 +128,8 @@ useEventListener(window, 'keydown', (e) => {
     e: place && (() => begin(place)),
     Delete: place && (() => removePlace(place)),
     t: () => (desk.by = MODES[(MODES.indexOf(desk.by) + 1) % MODES.length]!),
-    v: () => (desk.layers = !desk.layers),
+    v: () => (desk.page = desk.page === 'layers' ? null : 'layers'),
+    Z: () => (desk.page = desk.page === 'bin' ? null : 'bin'),
     d: () => (desk.names = NAMES[(NAMES.indexOf(desk.names) + 1) % NAMES.length]!),
     Enter: placing.open && savePlacing,
     r: () => desk.bench === 'journey' && desk.destination && ([desk.standpoint, desk.destination] = [desk.destination, desk.standpoint]),
@@ -173,7 +175,8 @@ useEventListener(window, 'keydown', (e) => {
       <PlaceForm v-else-if="editing.open" :key="editing.place?.id ?? 'new'" class="min-h-0 flex-1 overflow-y-auto" />
       <template v-else>
         <PlacePage v-if="selected" :place="selected" class="border-ink border-b" />
-        <LayersPage v-if="desk.layers" />
+        <LayersPage v-if="desk.page === 'layers'" />
+        <BinPage v-else-if="desk.page === 'bin'" />
         <AroundPage v-else-if="desk.bench === 'around'" :features="listed" :truncated="nearby?.truncated ?? false" :error="nearbyError" :demo="demo" />
         <JourneyPage v-else @mark="marked = $event" />
       </template>

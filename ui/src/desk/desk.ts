@@ -38,8 +38,8 @@ export interface Desk {
   /** Ids of the pictures and of the imagery laid over the ground. */
   overlays: string[]
   imagery: string[]
-  /** The page of views and layers is open. */
-  layers: boolean
+  /** What is open instead of the bench's own page. */
+  page: 'layers' | 'bin' | null
 }
 
 export type Names = 'always' | 'pointed' | 'never'
@@ -63,7 +63,7 @@ export const desk = reactive<Desk>({
   names: 'pointed',
   overlays: [],
   imagery: [],
-  layers: false,
+  page: null,
 })
 
 function named(at: unknown, name: unknown): Named | null {
@@ -89,7 +89,7 @@ function read(bench: unknown, q: LocationQuery): void {
   desk.names = NAMES.includes(q.names as Names) ? (q.names as Names) : 'pointed'
   desk.overlays = list(q.over)
   desk.imagery = list(q.imagery)
-  desk.layers = q.page === 'layers'
+  desk.page = q.page === 'layers' || q.page === 'bin' ? q.page : null
 }
 
 /** How places without a category are written in the link. */
@@ -120,7 +120,7 @@ function write(): { path: string; query: Record<string, string> } {
   put('names', desk.names !== 'pointed' && desk.names)
   put('over', desk.overlays.join(','))
   put('imagery', desk.imagery.join(','))
-  put('page', desk.layers && 'layers')
+  put('page', desk.page)
   return { path: `/${desk.bench}`, query }
 }
 

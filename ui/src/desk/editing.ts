@@ -5,7 +5,7 @@ import { Refusal } from '../api/client'
 import type { LatLng } from '../chart/camera'
 import { desk } from './desk'
 import { complain } from './notice'
-import { changePlace, createPlace, places, type Draft, type Place } from './places'
+import { attributesOf, changePlace, createPlace, places, type Draft, type Place } from './places'
 
 interface Editing {
   open: boolean
@@ -17,22 +17,27 @@ interface Editing {
   busy: boolean
 }
 
-const empty = (): Draft => ({ name: '', category: '', description: '', at: null })
+const empty = (): Draft => ({ name: '', category: '', description: '', at: null, attributes: {} })
 
 export const editing = reactive<Editing>({ open: false, place: null, draft: empty(), theirs: undefined, busy: false })
 
 export function begin(place: Place): void {
   Object.assign(editing, {
     open: true, place, theirs: undefined, busy: false,
-    draft: { name: place.name, category: place.category, description: String(place.feature.properties.description ?? ''), at: place.at && { ...place.at } },
+    draft: { name: place.name, category: place.category, description: String(place.feature.properties.description ?? ''), at: place.at && { ...place.at }, attributes: valuesOf(place) },
   })
 }
 
 export function beginNew(at: LatLng, name: string, from: { accuracyM?: number; source: string }): void {
   Object.assign(editing, {
     open: true, place: null, theirs: undefined, busy: false,
-    draft: { name, category: '', description: '', at: { lat: at.lat, lng: at.lng }, accuracyM: from.accuracyM, source: from.source },
+    draft: { name, category: '', description: '', at: { lat: at.lat, lng: at.lng }, accuracyM: from.accuracyM, source: from.source, attributes: {} },
   })
+}
+
+function valuesOf(place: Place): Record<string, unknown> {
+  const properties = place.feature.properties as Record<string, unknown>
+  return Object.fromEntries(attributesOf(place.collection).flatMap((a) => (properties[a.name] === undefined ? [] : [[a.name, properties[a.name]]])))
 }
 
 export function drop(): void {

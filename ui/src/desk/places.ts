@@ -3,7 +3,7 @@
 import { useEventListener, useEventSource } from '@vueuse/core'
 import { v7 as uuidv7 } from 'uuid'
 import { computed, reactive, ref, watch } from 'vue'
-import { Refusal, api, unwrap, type Category, type Collection, type Feature } from '../api/client'
+import { Refusal, api, unwrap, type Attribute, type Category, type Collection, type Feature } from '../api/client'
 import type { LatLng } from '../chart/camera'
 import { round7 } from './format'
 import { record } from './history'
@@ -140,13 +140,29 @@ export interface Draft {
   at: LatLng | null
   accuracyM?: number | null
   source?: string
+  /** The built-in attributes and those that the collection defines, by name. */
+  attributes: Record<string, unknown>
 }
+
+/** What every collection has besides name, category and description. */
+export const BUILT_IN: Attribute[] = [
+  { name: 'address', title: 'Address', type: 'text' },
+  { name: 'telephone', title: 'Telephone', type: 'telephone' },
+  { name: 'website', title: 'Website', type: 'url' },
+]
+
+/** The attributes that a form of a collection shows. */
+export const attributesOf = (collection: string | undefined): Attribute[] => [...BUILT_IN, ...(collections.value.find((c) => c.id === (collection ?? collections.value[0]?.id))?.attributes ?? [])]
 
 /** The feature that a draft makes of what was there, keeping attributes that the form does not show. */
 export function toFeature(draft: Draft, before?: Feature): Feature {
   const properties: Record<string, unknown> = { ...before?.properties, name: draft.name.trim(), category: draft.category, description: draft.description }
   if (!draft.description) delete properties.description
   if (!draft.category) delete properties.category
+  for (const [name, value] of Object.entries(draft.attributes)) {
+    if (value === '' || value === null || value === undefined) delete properties[name]
+    else properties[name] = value
+  }
   if (draft.accuracyM !== undefined) properties.accuracy_m = draft.accuracyM
   if (draft.source) properties.source = draft.source
   for (const computed of ['distance_m', 'bearing_deg', 'collection']) delete properties[computed]
@@ -202,21 +218,29 @@ export async function createPlace(draft: Draft): Promise<Place> {
   return place
 }
 
-export const changePlace = (before: Place, draft: Draft) => replace(before, toFeature(draft, before.feature))
+export const changePlace = (before: Place, draft: Draft) => replacePlace(before, toFeature(draft, before.feature))
 
 /** Gives a place a property, or takes it away. */
 export function setProperty(before: Place, name: string, value: string | null): Promise<Place> {
   const { [name]: _, ...rest } = before.feature.properties as Record<string, unknown>
-  return replace(before, { ...before.feature, properties: value === null ? rest : { ...rest, [name]: value } })
+  return replacePlace(before, { ...before.feature, properties: value === null ? rest : { ...rest, [name]: value } })
 }
 
-async function replace(before: Place, feature: Feature): Promise<Place> {
+/** Makes a place another feature, under its id. */
+export async function replacePlace(before: Place, feature: Feature): Promise<Place> {
   const place = await retried(() => put(before.collection, before.id, feature, `"${before.version}"`))
   record({
     what: `Changed “${place.name}”`,
     undo: () => put(before.collection, before.id, before.feature, `"${current(before.id).version}"`),
     redo: () => put(before.collection, before.id, feature, `"${current(before.id).version}"`),
   })
+  return place
+}
+
+/** Takes a feature out of the bin. */
+export async function restore(collection: string, feature: Feature): Promise<Place> {
+  const place = await put(collection, feature.id!, feature, null)
+  record({ what: `Took “${place.name}” out of the bin`, undo: () => remove(current(place.id)), redo: () => put(collection, place.id, feature, null) })
   return place
 }
 

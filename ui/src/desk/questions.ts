@@ -60,6 +60,37 @@ export function useAddress(at: Ref<LatLng | null>) {
   })
 }
 
+/** What looks wrong about a position. */
+export function useDoubts(at: Ref<LatLng | null>) {
+  const settled = refDebounced(at, 150)
+  return useQuery({
+    queryKey: computed(() => ['doubts', settled.value && position(settled.value)]),
+    enabled: computed(() => !!settled.value),
+    retry,
+    queryFn: async ({ signal }) => (await unwrap(api.GET('/v1/doubts', { params: { query: { at: position(settled.value!) } }, signal }))).doubts,
+  })
+}
+
+/** What was changed about a place, newest first. */
+export function useHistory(collection: Ref<string>, id: Ref<string>, version: Ref<number>, open: Ref<boolean>) {
+  return useQuery({
+    queryKey: computed(() => ['history', id.value, version.value]),
+    enabled: open,
+    retry,
+    queryFn: async ({ signal }) => (await unwrap(api.GET('/v1/collections/{collection}/history/{id}', { params: { path: { collection: collection.value, id: id.value } }, signal }))).history,
+  })
+}
+
+/** What was deleted last. */
+export function useBin() {
+  return useQuery({
+    queryKey: computed(() => ['bin', generation.value]),
+    placeholderData: keepPreviousData,
+    retry,
+    queryFn: async ({ signal }) => (await unwrap(api.GET('/v1/bin', { params: { query: { limit: 200 } }, signal }))).bin,
+  })
+}
+
 /** Whether a position lies in a building. */
 export function useBuilding(at: Ref<LatLng | null>) {
   const { data } = useQuery({

@@ -4,9 +4,9 @@ import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
 
 const open = defineModel<boolean>({ required: true })
 const groups: [string, [string, string][]][] = [
-  ['Anywhere', [['/', 'write into the line at the top'], ['a · j', 'the benches Around and Journey'], ['w', 'unfold the wire'], ['n', 'day and night'], ['v', 'views and layers'], ['1 to 9', 'the saved views'], ['y', 'the next way of drawing the ground'], ['d', 'names beside places: pointed at, always, never'], ['b', 'large lettering'], ['u or Ctrl Z', 'take back'], ['Shift U or Ctrl Shift Z', 'do again'], ['Esc', 'close what is open'], ['?', 'this list']]],
+  ['Anywhere', [['/', 'write into the line at the top'], ['a · j', 'the benches Around and Journey'], ['w', 'unfold the wire'], ['n', 'day and night'], ['v', 'views and layers'], ['1 to 9', 'the saved views'], ['y', 'the next way of drawing the ground'], ['d', 'names beside places: pointed at, always, never'], ['b', 'large lettering'], ['u or Ctrl Z', 'take back'], ['Shift U or Ctrl Shift Z', 'do again'], ['Shift Z', 'the bin'], ['Esc', 'close what is open'], ['?', 'this list']]],
   ['On the map', [['arrows', 'move, faster with Shift'], ['+ −', 'zoom'], ['Shift and drag', 'zoom to a box'], ['Alt and drag', 'turn the map; two fingers do, too'], ['[ ] · 0 or x', 'turn by 15° · north up'], ['p · o', 'copy the position under the pointer · how it is written'], ['i', 'ruler in metres or in feet and miles'], ['Enter', 'select the spot in the middle'], ['m', 'go to the map'], ['h', 'look at the standpoint'], ['f', 'fit what is shown']]],
-  ['A spot or a place', [['k', 'keep the spot'], ['s', 'stand here'], ['g', 'go here'], ['c', 'copy lat,lng'], ['l', 'look at it'], ['e', 'edit the place'], ['Del', 'delete the place']]],
+  ['A spot or a place', [['k', 'keep the spot'], ['s', 'stand here'], ['g', 'go here'], ['c', 'copy lat,lng'], ['l', 'look at it'], ['e', 'edit the place'], ['Del', 'delete the place'], ['Alt M', 'in the form: mend a mistyped position']]],
   ['Journey', [['t', 'on foot, by bicycle, by car, in turn'], ['f', 'fit the way'], ['r', 'turn round']]],
 ]
 </script>

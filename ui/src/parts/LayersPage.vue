@@ -96,7 +96,7 @@ async function copyLink(): Promise<void> {
   <section class="flex min-h-0 flex-1 flex-col overflow-y-auto" aria-labelledby="layers-title" data-test="layers-page">
     <header class="flex items-baseline px-4 pt-3 pb-1">
       <h1 id="layers-title" class="flex-1 font-serif text-xl font-bold">Views and layers</h1>
-      <button class="act" data-test="layers-close" @click="desk.layers = false">Close <span class="key">v</span></button>
+      <button class="act" data-test="layers-close" @click="desk.page = null">Close <span class="key">v</span></button>
     </header>
 
     <h2 class="head">Views</h2>
@@ -144,6 +144,7 @@ async function copyLink(): Promise<void> {
         <button class="link" :data-test="`only-${k.id || 'none'}`" @click="only(k.id)">only</button>
       </li>
     </ul>
+    <p class="px-4 pt-1"><button class="act" data-test="bin-open" @click="desk.page = 'bin'">The bin <span class="key">Z</span></button></p>
     <label class="flex items-baseline gap-2 px-4 py-2">
       <span class="flex-1">Names beside the places</span>
       <select v-model="desk.names" class="border-ink/50 bg-paper cursor-pointer border-b py-0.5" data-test="names">

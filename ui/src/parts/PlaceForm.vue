@@ -4,13 +4,15 @@ import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headless
 import { computed, onMounted, ref, watch } from 'vue'
 import { Refusal, api, unwrap } from '../api/client'
 import { drop, editing, keepMine, save, takeTheirs } from '../desk/editing'
-import { bearing, metres, position, shortPosition } from '../desk/format'
-import { categories, categoryById, positionOf } from '../desk/places'
-import { useMeasure } from '../desk/questions'
+import { bearing, metres, position, readPosition, shortPosition } from '../desk/format'
+import { attributesOf, categories, categoryById, positionOf } from '../desk/places'
+import { useDoubts, useMeasure } from '../desk/questions'
 import { lookAt } from '../desk/acts'
+import AttributeField from './AttributeField.vue'
 import GlyphMark from './GlyphMark.vue'
 
 const nameField = ref<HTMLInputElement>()
+const positionField = ref<HTMLInputElement>()
 const typed = ref('')
 const wrong = ref('')
 onMounted(() => nameField.value?.select())
@@ -50,14 +52,33 @@ const { data: shift } = useMeasure(before, computed(() => editing.draft.at))
 const moved = computed(() => before.value && editing.draft.at && position(before.value) !== position(editing.draft.at))
 const category = computed(() => categoryById.value.get(editing.draft.category))
 
+const attributes = computed(() => attributesOf(editing.place?.collection))
+const { data: doubts } = useDoubts(computed(() => editing.draft.at))
+
+/** One key mends what looks mistyped; 0,0 is a position that is not known. */
+function mend(to: string): void {
+  editing.draft.at = readPosition(to)
+  if (editing.draft.at) lookAt(editing.draft.at)
+}
+
+/** What the last of the written decimals is worth. */
+const worth = computed(() => {
+  const decimals = Math.max(...[...typed.value.matchAll(/\d+[.,](\d+)/g)].map((m) => m[1]!.length))
+  if (!Number.isFinite(decimals)) return ''
+  const m = 111_320 / 10 ** decimals
+  return `${decimals} decimals: to ${m >= 1 ? metres(m) : m >= 0.01 ? `${Math.round(m * 100)} cm` : 'a millimetre or so'}`
+})
+
+/** Enter in the field of the position reads it; what was understood is looked at before it is kept. */
 async function submit(): Promise<void> {
+  const reading = document.activeElement === positionField.value
   await readTyped()
-  if (!wrong.value) await save()
+  if (!wrong.value && !reading) await save()
 }
 </script>
 
 <template>
-  <form class="px-4 py-3" data-test="form" @submit.prevent="submit" @keydown.esc.stop="drop">
+  <form class="px-4 py-3" data-test="form" @submit.prevent="submit" @keydown.esc.stop="drop" @keydown.alt.m.prevent="doubts?.[0] && mend(doubts[0].mend)">
     <h2 class="font-serif text-xl font-bold">{{ editing.place ? 'Edit place' : 'Keep a place' }}</h2>
 
     <div v-if="editing.theirs !== undefined" class="mt-2 border-l-2 border-madder pl-3" role="alert" data-test="conflict">
@@ -98,17 +119,24 @@ async function submit(): Promise<void> {
         </ListboxOption>
       </ListboxOptions>
     </Listbox>
-    <label class="caption mt-2 block">Position, lat, lng — drag the stone, click the map, or write
-      <input v-model="typed" class="field text-ink" autocomplete="off" spellcheck="false" :aria-invalid="!!wrong" data-test="position" @change="readTyped" />
+    <label class="caption mt-2 block">Position, lat, lng — drag the stone, click the map, or write <span v-if="worth" class="float-right" data-test="worth">{{ worth }}</span>
+      <input v-model="typed" class="field text-ink" autocomplete="off" spellcheck="false" :aria-invalid="!!wrong" ref="positionField" data-test="position" @change="readTyped" />
     </label>
     <p v-if="wrong" class="text-madder text-sm" role="alert">{{ wrong }}</p>
     <p v-else-if="moved && shift" class="caption" data-test="shift">
       was {{ shortPosition(before!) }}, moved {{ metres(shift.distance_m) }} towards {{ bearing(shift.initial_bearing_deg) }}
       <button type="button" class="text-madder underline" @click="editing.draft.at = { ...before! }">put back</button>
     </p>
+    <div v-for="d in doubts" :key="d.reason" class="border-madder mt-1 border-l-2 pl-2 text-sm" role="alert" data-test="doubt">
+      {{ d.reason }}.
+      <button type="button" class="text-madder underline" data-test="mend" @click="mend(d.mend)">{{ d.what }} <span class="key">Alt M</span></button>
+    </div>
     <label class="caption mt-2 block">Description
       <textarea v-model="editing.draft.description" class="field text-ink resize-y" rows="2" data-test="description" />
     </label>
+    <div class="grid grid-cols-2 gap-x-4">
+      <AttributeField v-for="a in attributes" :key="a.name" v-model="editing.draft.attributes[a.name]" :attribute="a" :class="a.type === 'text' ? 'col-span-2' : ''" />
+    </div>
     <div class="mt-3 flex gap-1.5">
       <button class="act-main" type="submit" :disabled="editing.busy" data-test="save">{{ editing.place ? 'Save' : 'Keep' }} <span class="key">↵</span></button>
       <button class="act" type="button" @click="drop">Drop <span class="key">Esc</span></button>

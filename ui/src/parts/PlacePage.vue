@@ -1,13 +1,14 @@
 <script setup lang="ts">
 // The page of the selected place: what it is, how far and which way, and what can be done with it.
-import { computed } from 'vue'
+import { computed, ref, toRef } from 'vue'
+import type { Attribute, Past } from '../api/client'
 import { copy, goTo, lookAt, removePlace, standAt } from '../desk/acts'
 import { desk } from '../desk/desk'
 import { begin } from '../desk/editing'
 import { bearing, metres, position, shortPosition } from '../desk/format'
 import { complain } from '../desk/notice'
-import { categoryById, setProperty, type Place } from '../desk/places'
-import { useAddress, useBuilding, useMeasure } from '../desk/questions'
+import { attributesOf, categoryById, replacePlace, setProperty, type Place } from '../desk/places'
+import { useAddress, useBuilding, useHistory, useMeasure } from '../desk/questions'
 import GlyphMark from './GlyphMark.vue'
 
 const props = defineProps<{ place: Place }>()
@@ -17,6 +18,16 @@ const { data: line } = useMeasure(computed(() => desk.standpoint), at)
 const category = computed(() => categoryById.value.get(props.place.category))
 const asBuilding = computed(() => props.place.feature.properties.shown_as === 'building')
 const inBuilding = useBuilding(at)
+const value = (a: Attribute) => (props.place.feature.properties as Record<string, unknown>)[a.name]
+const told = computed(() => attributesOf(props.place.collection).filter((a) => value(a) !== undefined && value(a) !== null && value(a) !== ''))
+const past = ref(false)
+const { data: history } = useHistory(toRef(() => props.place.collection), toRef(() => props.place.id), toRef(() => props.place.version), past)
+const shown = (v: unknown) => (v === null || v === undefined ? '—' : typeof v === 'object' ? JSON.stringify(v) : String(v))
+
+/** Makes the place what it was then. */
+function goBack(h: Past): void {
+  replacePlace(props.place, h.feature).catch(complain)
+}
 const named = computed(() => props.place.at && { ...props.place.at, name: props.place.name })
 </script>
 
@@ -37,6 +48,14 @@ const named = computed(() => props.place.at && { ...props.place.at, name: props.
         <dt class="caption">Address</dt>
         <dd>{{ address.properties.label }}<span class="caption">, {{ metres(address.properties.distance_m ?? 0) }} off</span></dd>
       </template>
+      <template v-for="a in told" :key="a.name">
+        <dt class="caption">{{ a.title || a.name }}</dt>
+        <dd class="wrap-anywhere" :data-test="`told-${a.name}`">
+          <a v-if="a.type === 'telephone'" class="underline" :href="`tel:${String(value(a)).replace(/[^+\d]/g, '')}`">{{ value(a) }}</a>
+          <a v-else-if="a.type === 'url'" class="underline" :href="String(value(a))" target="_blank" rel="noopener noreferrer">{{ value(a) }}</a>
+          <template v-else>{{ a.type === 'boolean' ? (value(a) ? 'yes' : 'no') : value(a) }}</template>
+        </dd>
+      </template>
       <template v-if="at && line">
         <dt class="caption">From here</dt>
         <dd class="font-medium" data-test="place-range">{{ metres(line.distance_m) }} · {{ bearing(line.initial_bearing_deg) }}</dd>
@@ -51,7 +70,21 @@ const named = computed(() => props.place.at && { ...props.place.at, name: props.
         <button v-if="inBuilding" class="act" :aria-pressed="asBuilding" data-test="as-building" @click="setProperty(place, 'shown_as', asBuilding ? null : 'building').catch(complain)">{{ asBuilding ? 'Show as a stone' : 'Show as its building' }}</button>
         <button class="act" @click="lookAt(named, 16)">Look <span class="key">l</span></button>
       </template>
+ <button class="act" :aria-expanded="past" data-test="history-open" @click="past = !past">History</button>
       <button class="act" data-test="delete" @click="removePlace(place)">Delete <span class="key">Del</span></button>
     </div>
+    <ol v-if="past && history" class="ruled border-rule mt-2 max-h-60 overflow-y-auto border-t" data-test="history">
+      <li v-for="h in history" :key="h.no" class="py-1">
+        <p class="flex items-baseline gap-2">
+          <span class="font-medium">{{ h.what }}</span>
+          <span class="caption flex-1">{{ new Date(h.at).toLocaleString() }} · {{ h.actor }}</span>
+          <button v-if="h.what !== 'deleted' && h.feature.properties.version !== place.version" class="text-sm underline" :data-test="`back-${h.what}`" @click="goBack(h)">back to this</button>
+        </p>
+        <p v-if="h.moved_m !== null" class="caption">moved by {{ metres(h.moved_m) }}</p>
+        <p v-for="c in h.changes.filter((c) => c.name !== 'geometry')" :key="c.name" class="text-sm wrap-anywhere">
+          <span class="text-slate">{{ c.name }}</span> <s class="text-slate">{{ shown(c.before) }}</s> {{ shown(c.after) }}
+        </p>
+      </li>
+    </ol>
   </section>
 </template>

@@ -154,6 +154,7 @@ func TestViewsAndLayers(t *testing.T) {
 		u.waitFor(`!document.querySelector('[data-test=placing-wrong]')`)
 		u.click("placing-save")
 		u.sees("notice", "Kept the picture “plan of the yard”")
+		u.waitFor(`!document.querySelector('[data-test=placing]') && /over=/.test(location.search)`)
 		var got struct {
 			Overlays []struct {
 				Name    string
@@ -260,6 +261,34 @@ func TestViewsAndLayers(t *testing.T) {
 		u.look(where[1], where[0], 14)
 		u.waitFor(`!window.viandanteChart.layers.some(l => l.shapes?.some(s => s.id === '` + id + `'))`) // too small: a stone again
 		assert.Empty(t, unasked(u.Complaints()))
+	})
+
+	t.Run("figures of every kind", func(t *testing.T) {
+		u := newUser(t, 1280, 800)
+		u.enter(p, at(15, "&names=never"))
+		// Each kind is drawn where it is, answers a click on it, and a finger that is a little off.
+		got := u.eval(fmt.Sprintf(`(() => {
+			const c = window.viandanteChart, layer = c.layers.find(l => l.order === 70), at = {lat: %v, lng: %v}, off = (y, x) => ({lat: at.lat + y, lng: at.lng + x})
+			const kinds = {
+				point: {figure: {kind: 'point', at: off(0.002, 0)}, spot: off(0.002, 0)},
+				line: {figure: {kind: 'line', points: [off(-0.002, -0.004), off(-0.002, 0.004)]}, spot: off(-0.002, 0.003)},
+				polygon: {figure: {kind: 'polygon', rings: [[off(0.001, 0.002), off(0.001, 0.004), off(-0.001, 0.003)]]}, spot: off(0.001, 0.003), fill: 0.5},
+				circle: {figure: {kind: 'circle', at: off(0, -0.004), radiusM: 100}, spot: off(100 / 110990, -0.004)},
+				text: {figure: {kind: 'text', at: off(0.003, 0.003), text: 'wwww', size: 20}, spot: off(0.003, 0.003)},
+			}
+			const out = {}
+			for (const [kind, k] of Object.entries(kinds)) {
+				const p = c.camera.toScreen(k.spot), pixels = () => [...c.overCanvas.getContext('2d').getImageData(p.x - 6, p.y - 6, 12, 12).data].reduce((n, v) => n + v, 0)
+				layer.shapes = []; c.draw(performance.now()); const before = pixels()
+				layer.shapes = [{id: kind, ink: 'madder', hit: true, ...k}]; c.draw(performance.now())
+				const near = (y, touch) => c.hitAt({x: p.x, y: p.y - y}, touch)?.id === kind
+				out[kind] = [pixels() !== before, near(0, false), near(kind === 'text' ? 36 : kind === 'point' ? 22 : 15, true), near(60, true)]
+			}
+			layer.shapes = []; c.draw(performance.now())
+			return out })()`, lat, lng)).(map[string]any)
+		for _, kind := range []string{"point", "line", "polygon", "circle", "text"} {
+			assert.Equal(t, []any{true, true, true, false}, got[kind], "%s: drawn, hit by a mouse, by a finger beside it, not by one far off", kind)
+		}
 	})
 
 	t.Run("fit, span and the turned phone", func(t *testing.T) {

@@ -44,23 +44,23 @@ const WORDS: Record<Topic, string> = { views: 'the view', overlays: 'the picture
 async function put(topic: Topic, body: Body, before?: Row): Promise<Row> {
   const id = before?.id ?? uuidv7()
   const row = await calls.put(topic, id, body, before ? `"${before.version}"` : null)
-  await loads[topic]()
   const again = async (to: Body | null, exists: boolean) => {
     await (to ? calls.put(topic, id, to, exists ? '*' : null) : calls.drop(topic, id))
     await loads[topic]()
   }
   record({ what: `${before ? 'Changed' : 'Kept'} ${WORDS[topic]} “${row.name}”`, undo: () => again(before ?? null, true), redo: () => again(body, !!before) })
+  await loads[topic]()
   return row
 }
 
 async function drop(topic: Topic, row: Row): Promise<void> {
   await calls.drop(topic, row.id)
-  await loads[topic]()
   const back = async () => {
     await calls.put(topic, row.id, row, null)
     await loads[topic]()
   }
   record({ what: `Deleted ${WORDS[topic]} “${row.name}”`, undo: back, redo: () => calls.drop(topic, row.id).then(() => loads[topic]()) })
+  await loads[topic]()
 }
 
 /** The desk as it is now, as a view to be saved. */

@@ -118,6 +118,13 @@ func TestMovingAndReading(t *testing.T) {
 		assert.Equal(t, 84.0, far, "nobody gets lost beyond the pole")
 	})
 
+	t.Run("a tile that fails keeps nothing else waiting", func(t *testing.T) {
+		u.look(lat, lng, 15)
+		u.eval(`(() => { const c = window.viandanteChart, t = c.covered[0].tile; t.bitmap = undefined; t.failed = true; c.arrivals++; for (const l of c.layers) c.changed(l) })(), 1`)
+		u.do(MapDrawn())
+		assert.Equal(t, true, u.eval(`window.viandanteChart.covered.every(k => k.tile.bitmap)`))
+	})
+
 	t.Run("a turned view is in its link", func(t *testing.T) {
 		u.do(chromedp.Navigate(p.url()+view+",33"), MapDrawn())
 		assert.Equal(t, 33.0, u.number(`window.viandanteChart.view.rotation`))

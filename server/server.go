@@ -115,7 +115,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	ogc.DELETE("/collections/:collection/items/:id", s.deleteItem)
 
 	if c.Demo != nil && c.Demo.StandIn != nil {
-		e.GET(StandInPath+"/*", s.standIn)
+		e.GET(StandInPath+"/*", echo.WrapHandler(http.StripPrefix(StandInPath, c.Demo.StandIn)))
 	}
 	e.GET("/*", s.page)
 	return e, nil
@@ -128,14 +128,6 @@ func specJSON() ([]byte, error) {
 		return nil, fmt.Errorf("openapi.yaml: %w", err)
 	}
 	return json.Marshal(doc)
-}
-
-// standIn lets the simulated source of imagery answer, under its own address.
-func (s *server) standIn(c *echo.Context) error {
-	r := c.Request().Clone(c.Request().Context())
-	r.Header.Set("X-Standin-Prefix", StandInPath)
-	http.StripPrefix(StandInPath, s.Demo.StandIn).ServeHTTP(c.Response(), r)
-	return nil
 }
 
 func (s *server) readyz(c *echo.Context) error {

@@ -107,18 +107,17 @@ func noise(x, y float64) float64 {
 	return top*(1-fy) + low*fy
 }
 
-func capabilities(w http.ResponseWriter, r *http.Request) {
+func capabilities(w http.ResponseWriter, _ *http.Request) {
 	w.Header().Set("Content-Type", "application/xml")
 	const half = 20037508.342789244
-	prefix := strings.TrimSuffix(r.Header.Get("X-Standin-Prefix"), "/")
-	fmt.Fprintf(w, `<?xml version="1.0" encoding="UTF-8"?>
+	fmt.Fprint(w, `<?xml version="1.0" encoding="UTF-8"?>
 <Capabilities xmlns="http://www.opengis.net/wmts/1.0" xmlns:ows="http://www.opengis.net/ows/1.1" version="1.0.0">
 <Contents><Layer><ows:Title>Soil moisture, made up</ows:Title><ows:Identifier>soil</ows:Identifier>
 <Style isDefault="true"><ows:Identifier>steps</ows:Identifier></Style><Format>image/png</Format>
 <TileMatrixSetLink><TileMatrixSet>square</TileMatrixSet></TileMatrixSetLink>
-<ResourceURL format="image/png" resourceType="tile" template="%s/soil/{TileMatrix}/{TileCol}/{TileRow}.png"/></Layer>
+<ResourceURL format="image/png" resourceType="tile" template="../soil/{TileMatrix}/{TileCol}/{TileRow}.png"/></Layer>
 <TileMatrixSet><ows:Identifier>square</ows:Identifier><ows:SupportedCRS>urn:ogc:def:crs:EPSG::3857</ows:SupportedCRS>
-`, prefix)
+`)
 	for z := range ImageryMaxZoom + 1 {
 		fmt.Fprintf(w, "<TileMatrix><ows:Identifier>%d</ows:Identifier><ScaleDenominator>%.6f</ScaleDenominator><TopLeftCorner>%f %f</TopLeftCorner><TileWidth>256</TileWidth><TileHeight>256</TileHeight><MatrixWidth>%d</MatrixWidth><MatrixHeight>%d</MatrixHeight></TileMatrix>\n",
 			z, 2*half/256/0.00028/math.Ldexp(1, z), -half, half, 1<<z, 1<<z)

@@ -93,7 +93,8 @@ func plantDesk(ctx context.Context, svc *service.Service, island *demo.Island) e
 
 var demoImagery = demoID("soil")
 
-// plantImagery adds the stand-in as a source of imagery, under the address that this server has now.
+// plantImagery adds the stand-in as a source of imagery, under the address that this server has now; of one that is there
+// already everything else stays.
 func (e *env) plantImagery(ctx context.Context, svc *service.Service) error {
 	host, port, err := net.SplitHostPort(e.listen)
 	if err != nil {
@@ -102,26 +103,17 @@ func (e *env) plantImagery(ctx context.Context, svc *service.Service) error {
 	if ip := net.ParseIP(host); host == "" || ip != nil && ip.IsUnspecified() {
 		host = "127.0.0.1"
 	}
-	_, _, err = svc.PutImagery(ctx, demoActor, demoImagery, service.Imagery{Name: "Soil moisture (stand-in)", MaxZoom: standin.ImageryMaxZoom, Opacity: 0.55,
-		Template: "http://" + net.JoinHostPort(host, port) + server.StandInPath + "/soil/{z}/{x}/{y}.png"}, service.Match{})
-	var refused *service.Error
-	if errors.As(err, &refused) && refused.Kind == service.NeedsMatch {
-		return e.moveImagery(ctx, svc, net.JoinHostPort(host, port))
-	}
-	return err
-}
-
-// moveImagery keeps what was changed about the source but its address.
-func (e *env) moveImagery(ctx context.Context, svc *service.Service, address string) error {
 	all, err := svc.Imagery(ctx, demoActor)
 	if err != nil {
 		return err
 	}
+	source, match := service.Imagery{Name: "Soil moisture (stand-in)", MaxZoom: standin.ImageryMaxZoom, Opacity: 0.55}, service.Match{New: true}
 	for _, k := range all {
 		if k.ID == demoImagery {
-			k.Body.Template = "http://" + address + server.StandInPath + "/soil/{z}/{x}/{y}.png"
-			_, _, err = svc.PutImagery(ctx, demoActor, k.ID, k.Body, service.Match{Version: k.Version})
+			source, match = k.Body, service.Match{Version: k.Version}
 		}
 	}
+	source.Template = "http://" + net.JoinHostPort(host, port) + server.StandInPath + "/soil/{z}/{x}/{y}.png"
+	_, _, err = svc.PutImagery(ctx, demoActor, demoImagery, source, match)
 	return err
 }

@@ -31,6 +31,9 @@ export function wrapLng(lng: number): number {
   return w === -180 && lng > 0 ? 180 : w
 }
 
+/** A turn between -180 and 180 degrees. */
+export const shortestTurn = (degrees: number): number => ((((degrees + 180) % 360) + 360) % 360) - 180
+
 export interface View extends LatLng {
   zoom: number
   /** Degrees by which the map is turned; north points this far left of up. */

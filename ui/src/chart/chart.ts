@@ -1,7 +1,7 @@
 // The map engine. It knows nothing of Vue: a container, a version of the ground, and layers that others lay over it.
 
 import ground from '@style/ground.json'
-import { Camera, MAX_ZOOM, MIN_ZOOM, TILE, keepUnder, toLatLng, toWorld, type LatLng, type Spot, type View } from './camera'
+import { Camera, MAX_ZOOM, MIN_ZOOM, TILE, keepUnder, shortestTurn, toLatLng, toWorld, type LatLng, type Spot, type View } from './camera'
 import { Hand } from './hand'
 import { Kept, type Painting } from './kept'
 import { Labels } from './labels'
@@ -299,7 +299,7 @@ export class Chart {
   /** Turns to where so many degrees are up; 0 is north. */
   turnTo(rotation: number): void {
     const from = this.view.rotation
-    const by = ((((rotation - from + 180) % 360) + 360) % 360) - 180
+    const by = shortestTurn(rotation - from)
     this.animate(260, (f) => this.setView({ rotation: f < 1 ? from + by * f : rotation }))
   }
 
@@ -352,7 +352,7 @@ export class Chart {
     const fromZoom = this.view.zoom
     const toZoom = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Math.round((to.zoom ?? fromZoom) / ZOOM_STEP) * ZOOM_STEP))
     const fromTurn = this.view.rotation
-    const turn = ((((to.rotation ?? fromTurn) - fromTurn + 540) % 360) + 360) % 360 - 180
+    const turn = shortestTurn((to.rotation ?? fromTurn) - fromTurn)
     const screens = (Math.hypot(dx, dy) * TILE * 2 ** Math.min(fromZoom, toZoom)) / Math.max(200, this.current.width)
     const rise = Math.max(0, Math.log2(Math.max(1, screens)))
     this.animate(Math.min(1400, 260 + 220 * rise), (f) => {
@@ -469,8 +469,8 @@ export class Chart {
     if (this.overUsed) over.clearRect(0, 0, camera.width, camera.height)
     this.overUsed = drawing.length > 0 || !!this.boxed
     const deadline = performance.now() + (moving ? PAINT_MS.moving : PAINT_MS.resting)
-    // Until the ground is there the machine is left to those who draw it.
     const unsettled = turning || !!this.sharpening
+    // Until the ground is there the machine is left to those who draw it.
     const early = !this.whole && !moving && this.state > 0
     if (!this.lettering && !early && ((this.labelsDue && !unsettled) || this.labels.isStale(camera, unsettled))) {
       this.lettering = this.labels.layout(over, camera, this.covered.flatMap(({ tile }) => (tile.z === this.tiles.zoom ? [tile] : [])), this.layers.flatMap((l) => l.obstacles?.(camera) ?? []))

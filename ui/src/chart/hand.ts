@@ -1,7 +1,7 @@
 // The hand on the map: drag with inertia, wheel, pinch and twist, double click; with Shift it draws a box to zoom to, with
 // Alt or the other button it turns the map. A press that moved is never a click.
 
-import type { Spot } from './camera'
+import { shortestTurn, type Spot } from './camera'
 
 export interface HandTarget {
   /** Something under the pixel that is dragged instead of the map, or null. */
@@ -20,9 +20,6 @@ export interface HandTarget {
   glide(vx: number, vy: number): void
   stop(): void
 }
-
-/** An angle between -180 and 180 degrees. */
-const shortest = (degrees: number) => ((((degrees + 180) % 360) + 360) % 360) - 180
 
 const SLOP = { mouse: 4, touch: 9 }
 
@@ -119,7 +116,7 @@ export class Hand {
     if (this.doing === 'turn') {
       const middle = { x: this.element.clientWidth / 2, y: this.element.clientHeight / 2 }
       const towards = (p: Spot) => (Math.atan2(p.y - middle.y, p.x - middle.x) * 180) / Math.PI
-      return this.target.turn(shortest(towards(at) - towards(before)), middle)
+      return this.target.turn(shortestTurn(towards(at) - towards(before)), middle)
     }
     if (this.pointers.size === 1) {
       this.target.pan(at.x - before.x, at.y - before.y)
@@ -133,7 +130,7 @@ export class Hand {
     if (this.spread > 0 && spread > 0) this.target.zoom(Math.log2(spread / this.spread), { x: (a!.x + b!.x) / 2, y: (a!.y + b!.y) / 2 })
     this.spread = spread
     // Fingers never close quite straight: the map turns once they mean it.
-    const turned = shortest(this.angle() - this.twist)
+    const turned = shortestTurn(this.angle() - this.twist)
     if (this.twisting || Math.abs(turned) > 12) {
       if (this.twisting) this.target.turn(turned, { x: (a!.x + b!.x) / 2, y: (a!.y + b!.y) / 2 })
       this.twisting = true

@@ -2,7 +2,7 @@
 // frame of a drag then draws nothing. The next picture is painted behind it, a little with every frame, and fades in once it
 // is done; while the map zooms or turns the older one is stretched meanwhile.
 
-import { Camera, type Spot } from './camera'
+import { Camera, shortestTurn, type Spot } from './camera'
 
 const FADE_MS = 140
 /** So much is drawn between looks at the clock: little while little time is given. */
@@ -112,7 +112,7 @@ export class Kept {
     return (
       Math.max(Math.abs(at.x - camera.width / 2), Math.abs(at.y - camera.height / 2)) > margin * begin.moved ||
       Math.abs(camera.view.zoom - p.zoom) > begin.zoomed ||
-      Math.abs(((camera.view.rotation - p.rotation + 540) % 360) - 180) > begin.turned
+      Math.abs(shortestTurn(camera.view.rotation - p.rotation)) > begin.turned
     )
   }
 

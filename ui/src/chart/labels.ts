@@ -1,7 +1,7 @@
 // Lettering of the ground: which names are shown, and where. Names do not collide, follow their streets, stand upright,
 // and stay where they are while the map moves and zooms, as long as there is room for them.
 
-import { Camera, type Spot } from './camera'
+import { Camera, shortestTurn, type Spot } from './camera'
 import { joined } from './joined'
 import type { Painting } from './kept'
 import { at, type GroundStyle, type LabelStyle, type Manner } from './style'
@@ -57,7 +57,7 @@ export class Labels {
 
   /** Whether the layout was made for another zoom or turn, or the map has been moved to its edge; while the map is turning, for quite another one. */
   isStale(camera: Camera, turning: boolean): boolean {
-    const turned = Math.abs(((camera.view.rotation - this.rotation + 540) % 360) - 180)
+    const turned = Math.abs(shortestTurn(camera.view.rotation - this.rotation))
     return (
       !(Math.abs(camera.view.zoom - this.zoom) <= (turning ? 0.6 : 0.12)) ||
       turned > (turning ? 30 : 0) ||

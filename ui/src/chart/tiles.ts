@@ -181,12 +181,13 @@ export class Tiles {
     }
   }
 
-  /** Whether every tile that a view shows is there. */
+  /** Whether every tile that a view shows is there, or has failed. */
   covers(camera: Camera, ratio: number): boolean {
     if (!this.version) return false
     for (const { column, y } of this.inView(camera, this.zoom)) {
       const x = ((column % 2 ** this.zoom) + 2 ** this.zoom) % 2 ** this.zoom
-      if (!this.tiles.get(this.key(this.zoom, x, y, this.step, ratio))?.bitmap) return false
+      const tile = this.tiles.get(this.key(this.zoom, x, y, this.step, ratio))
+      if (!tile?.bitmap && !tile?.failed) return false
     }
     return true
   }

@@ -21,7 +21,7 @@ export class Crowd {
   private tiles = new Map<string, { marks: Mark[]; stale: boolean }>()
   private asking = new Set<string>()
   private wanted: string[] = []
-  private filter = ''
+  private only: string[] | null = null
 
   /** changed is called when the marks in view are others. */
   constructor(private readonly changed: (marks: Mark[]) => void) {}
@@ -33,9 +33,8 @@ export class Crowd {
 
   /** Only these categories are wanted; all of them without. */
   set categories(list: string[] | null) {
-    const filter = list ? list.map((c) => `&category=${encodeURIComponent(c)}`).join('') : ''
-    if (filter === this.filter) return
-    this.filter = filter
+    if (JSON.stringify(list) === JSON.stringify(this.only)) return
+    this.only = list
     this.tiles.clear()
   }
 
@@ -58,10 +57,10 @@ export class Crowd {
       const known = this.tiles.get(key)
       if ((known && !known.stale) || this.asking.has(key)) continue
       this.asking.add(key)
-      const filter = this.filter
+      const only = this.only
       void this.fetch(key)
         .then((marks) => {
-          if (filter !== this.filter) return
+          if (only !== this.only) return
           this.tiles.delete(key) // the last one is the newest
           this.tiles.set(key, { marks, stale: false })
           while (this.tiles.size > MOST_TILES) this.tiles.delete(this.tiles.keys().next().value!)
@@ -77,8 +76,7 @@ export class Crowd {
 
   private async fetch(key: string): Promise<Mark[]> {
     const [z, x, y] = key.split('/').map(Number) as [number, number, number]
-    const category = this.filter ? this.filter.slice(1).split('&').map((c) => decodeURIComponent(c.slice(9))) : undefined
-    const { marks } = await unwrap(api.GET('/v1/places/tiles/{z}/{x}/{y}', { params: { path: { z, x, y }, query: { category } } }))
+    const { marks } = await unwrap(api.GET('/v1/places/tiles/{z}/{x}/{y}', { params: { path: { z, x, y }, query: { category: this.only ?? undefined } } }))
     return marks.map((m, i) => ({
       id: m.id ?? `${key}/${i}`, at: { lat: m.at[1]!, lng: m.at[0]! }, count: m.count, name: m.name ?? '', category: m.category ?? '', collection: m.collection ?? '',
       corners: m.bbox && [{ lat: m.bbox[1]!, lng: m.bbox[0]! }, { lat: m.bbox[3]!, lng: m.bbox[2]! }],

@@ -39,7 +39,7 @@ export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Se
   watch(chart, (c, _, clean) => {
     if (!c) return
     look()
-    // While the map moves tiles are asked for now and then; at rest at once.
+    // While the map moves tiles are asked for now and then, the last time just after it has come to rest.
     clean(c.on('move', () => (settling ||= window.setTimeout(() => ((settling = 0), look()), 120))))
   })
   onScopeDispose(() => clearTimeout(settling))
@@ -51,7 +51,7 @@ export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Se
     return count === 1 && (d < desk.beyondM || d > desk.withinM)
   }
 
-  function look1(categoryId: string) {
+  function drawnAs(categoryId: string) {
     const category = categoryById.value.get(categoryId)
     return { glyph: category?.glyph ?? 'stone', colour: category?.colour ?? '#5B6770' }
   }
@@ -63,7 +63,7 @@ export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Se
     const category = inEdit ? editing.draft.category : p.category
     if (!at || (desk.hidden.includes(category) && !selected)) return null
     return {
-      id: p.id, at, name: inEdit ? editing.draft.name : p.name, ...look1(category), faint: faint(p.id, at, 1), selected, editable: inEdit,
+      id: p.id, at, name: inEdit ? editing.draft.name : p.name, ...drawnAs(category), faint: faint(p.id, at, 1), selected, editable: inEdit,
       was: inEdit && p.at && (p.at.lat !== at.lat || p.at.lng !== at.lng) ? p.at : undefined,
       outlined: near.value && !inEdit && p.feature.properties.shown_as === 'building' && !!outlines.get(position(at)),
     }
@@ -82,10 +82,10 @@ export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Se
     }
     if (crowded.value) {
       for (const m of marks.value)
-        if (m.id !== desk.place) list.push({ id: m.id, at: m.at, name: m.name, ...look1(m.category), faint: faint(m.id, m.at, m.count), selected: false, editable: false, count: m.count, corners: m.corners })
+        if (m.id !== desk.place) list.push({ id: m.id, at: m.at, name: m.name, ...drawnAs(m.category), faint: faint(m.id, m.at, m.count), selected: false, editable: false, count: m.count, corners: m.corners })
     }
     if (editing.open && !editing.place && editing.draft.at)
-      list.push({ id: 'new', at: editing.draft.at, name: editing.draft.name || 'new place', ...look1(editing.draft.category), faint: false, selected: true, editable: true })
+      list.push({ id: 'new', at: editing.draft.at, name: editing.draft.name || 'new place', ...drawnAs(editing.draft.category), faint: false, selected: true, editable: true })
     stones.stones = list
     stones.names = desk.names
     buildings.shapes = shapes

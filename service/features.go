@@ -8,9 +8,7 @@ import (
 	"fmt"
 	"math"
 	"regexp"
-	"strings"
 	"time"
-	"unicode/utf8"
 
 	"github.com/google/uuid"
 
@@ -30,6 +28,8 @@ const (
 	propFixedAt      = "fixed_at"
 	propAddressTyped = "address_typed"
 	propAddressFound = "address_found"
+	// propRadius makes an area of a point: all that lies within so many metres of it.
+	propRadius = "radius_m"
 	// Read only: taken from a feature that was read and written back, and ignored.
 	propVersion   = "version"
 	propCreatedAt = "created_at"
@@ -67,131 +67,15 @@ func present(_ Actor, f *store.Feature) *geojson.Feature {
 	props[propUpdatedAt] = f.UpdatedAt.Format(time.RFC3339Nano)
 	out := &geojson.Feature{Type: "Feature", ID: f.ID.String(), Properties: props, Geometry: geojson.Point(f.At)}
 	if f.Geometry != nil {
-		out.Geometry = &geojson.Geometry{}
-		_ = json.Unmarshal(f.Geometry, out.Geometry) // it was marshalled by us
+		var kept keptGeometry
+		_ = json.Unmarshal(f.Geometry, &kept) // it was marshalled by us
+		out.Geometry = &geojson.Geometry{Type: kept.Type, Coordinates: kept.Coordinates}
+		if kept.Type == circle {
+			out.Geometry.Type = "Point"
+			props[propRadius] = kept.RadiusM
+		}
 	}
 	return out
-}
-
-// accept turns a feature from outside into one to store, held to what its collection defines.
-func accept(in *geojson.Feature, schema store.Attributes, f *store.Feature) error {
-	if in.Type != "Feature" {
-		return Refuse("type", in.Type, errors.New("is not Feature"))
-	}
-	f.Kind, f.At, f.Geometry = store.Place, geo.Point{}, nil
-	if in.Geometry != nil {
-		at, height, err := in.Geometry.Check()
-		if err != nil {
-			return Refuse("geometry", "", err)
-		}
-		f.At = at
-		if height != nil {
-			f.ElevationM = height
-		}
-		if in.Geometry.Type != "Point" {
-			f.Kind = map[string]string{"LineString": store.Path, "Polygon": store.Area}[in.Geometry.Type]
-			if f.Geometry, err = json.Marshal(in.Geometry); err != nil {
-				return err
-			}
-		}
-	}
-	attributes := map[string]any{}
-	var wrong []FieldError
-	refuse := func(name string, value any, reason, hint string) {
-		wrong = append(wrong, FieldError{Field: "properties." + name, Value: clip(fmt.Sprint(value)), Reason: reason, Hint: hint})
-	}
-	text := func(name string, value any, most int) string {
-		s, ok := value.(string)
-		switch {
-		case value == nil:
-		case !ok:
-			refuse(name, value, "is not a text", "")
-		case !utf8.ValidString(s):
-			refuse(name, value, "is not valid UTF-8", "")
-		case utf8.RuneCountInString(s) > most:
-			refuse(name, value, fmt.Sprintf("has %d characters", utf8.RuneCountInString(s)), fmt.Sprintf("at most %d", most))
-		}
-		return s
-	}
-	number := func(name string, value any) *float64 {
-		if value == nil {
-			return nil
-		}
-		v, ok := value.(float64)
-		if !ok || math.IsNaN(v) || math.IsInf(v, 0) || math.Abs(v) > 1e7 {
-			refuse(name, value, "is not a number of metres", "")
-			return nil
-		}
-		return &v
-	}
-	for name, value := range in.Properties {
-		switch name {
-		case propName:
-			f.Name = text(name, value, maxName)
-		case propCategory:
-			f.Category = text(name, value, 64)
-		case propElevation:
-			f.ElevationM = number(name, value)
-		case propAccuracy:
-			f.AccuracyM = number(name, value)
-			if f.AccuracyM != nil && *f.AccuracyM < 0 {
-				refuse(name, value, "is negative", "metres, 0 or more")
-			}
-		case propSource:
-			f.Source = text(name, value, 40)
-		case propFixedAt:
-			f.FixedAt = nil
-			if s := text(name, value, 40); s != "" {
-				at, err := time.Parse(time.RFC3339Nano, s)
-				if err != nil {
-					refuse(name, value, "is not a time", "RFC 3339 in UTC, e.g. 2026-05-01T12:00:00Z")
-				}
-				at = at.UTC().Truncate(time.Microsecond)
-				f.FixedAt = &at
-			}
-		case propAddressTyped:
-			f.AddressTyped = text(name, value, 1000)
-		case propAddressFound:
-			f.AddressFound = nil
-			if value != nil {
-				b, err := json.Marshal(value)
-				if err != nil {
-					return err
-				}
-				f.AddressFound = b
-			}
-		case propVersion, propCreatedAt, propUpdatedAt:
-		default:
-			switch {
-			case name == "" || len(name) > 100 || !utf8.ValidString(name):
-				refuse(clip(name), value, "is not a name for an attribute", "1 to 100 bytes")
-			case unitSuffix.MatchString(name):
-				refuse(name, value, "ends in a unit, as computed values do", "give the attribute another name, e.g. without "+name[strings.LastIndex(name, "_"):])
-			default:
-				if s, ok := value.(string); ok {
-					text(name, s, maxText)
-				}
-				attributes[name] = value
-			}
-		}
-	}
-	if len(attributes) > maxAttributes {
-		refuse("", len(attributes), "too many attributes", fmt.Sprintf("at most %d", maxAttributes))
-	}
-	wrong = append(wrong, checkValues(schema, attributes)...)
-	if len(wrong) > 0 {
-		return &Error{Kind: Invalid, Detail: wrong[0].Field + " " + wrong[0].Reason, Fields: wrong}
-	}
-	var err error
-	f.Attributes, err = json.Marshal(attributes)
-	return err
-}
-
-func clip(s string) string {
-	if r := []rune(s); len(r) > 200 {
-		return string(r[:200]) + "…"
-	}
-	return s
 }
 
 // Versioned is a feature with the version that its ETag is made of.
@@ -228,16 +112,19 @@ type Match struct {
 // Put creates a feature under an id of the caller's, or replaces it. Creating what is already there with the same
 // content again is no change, so that a retry after an unknown outcome doubles nothing.
 func (v *Service) Put(ctx context.Context, a Actor, collection string, id uuid.UUID, in *geojson.Feature, match Match) (Versioned, error) {
-	return v.write(ctx, a, collection, id, match, func(before *store.Feature, schema store.Attributes) (*store.Feature, error) {
-		f := &store.Feature{ID: id, Collection: collection}
-		if err := accept(in, schema, f); err != nil {
-			return nil, err
-		}
-		if before != nil {
-			f.CreatedAt = before.CreatedAt
-		}
-		return f, nil
+	return v.write(ctx, a, collection, id, match, func(before *store.Feature, schema store.Attributes) (*store.Feature, []string, error) {
+		return replaced(collection, id, in, before, schema)
 	})
+}
+
+// replaced is what a feature from outside becomes in the place of what was there.
+func replaced(collection string, id uuid.UUID, in *geojson.Feature, before *store.Feature, schema store.Attributes) (*store.Feature, []string, error) {
+	f := &store.Feature{ID: id, Collection: collection}
+	mended, err := accept(in, schema, f)
+	if before != nil {
+		f.CreatedAt = before.CreatedAt
+	}
+	return f, mended, err
 }
 
 // Patch changes a feature by a JSON merge patch (RFC 7396) on its GeoJSON.
@@ -246,27 +133,33 @@ func (v *Service) Patch(ctx context.Context, a Actor, collection string, id uuid
 		return Versioned{}, &Error{Kind: Invalid, Detail: "a merge patch changes what is there; create with PUT"}
 	}
 	match.exists = true
-	return v.write(ctx, a, collection, id, match, func(before *store.Feature, schema store.Attributes) (*store.Feature, error) {
-		f := *before
-		whole := map[string]any{}
-		text, err := json.Marshal(present(a, before))
-		if err != nil {
-			return nil, err
-		}
-		if err := json.Unmarshal(text, &whole); err != nil {
-			return nil, err
-		}
-		text, err = json.Marshal(mergePatch(whole, patch))
-		if err != nil {
-			return nil, err
-		}
-		var in geojson.Feature
-		if err := json.Unmarshal(text, &in); err != nil {
-			return nil, Refuse("body", "", fmt.Errorf("does not leave a feature: %w", err))
-		}
-		f.Name, f.Category, f.ElevationM, f.AccuracyM, f.Source, f.FixedAt, f.AddressTyped, f.AddressFound = "", "", nil, nil, "", nil, "", nil
-		return &f, accept(&in, schema, &f)
+	return v.write(ctx, a, collection, id, match, func(before *store.Feature, schema store.Attributes) (*store.Feature, []string, error) {
+		return patched(a, before, schema, patch)
 	})
+}
+
+// patched is a feature after a merge patch on its GeoJSON.
+func patched(a Actor, before *store.Feature, schema store.Attributes, patch map[string]any) (*store.Feature, []string, error) {
+	f := *before
+	whole := map[string]any{}
+	text, err := json.Marshal(present(a, before))
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := json.Unmarshal(text, &whole); err != nil {
+		return nil, nil, err
+	}
+	text, err = json.Marshal(mergePatch(whole, patch))
+	if err != nil {
+		return nil, nil, err
+	}
+	var in geojson.Feature
+	if err := json.Unmarshal(text, &in); err != nil {
+		return nil, nil, Refuse("body", "", fmt.Errorf("does not leave a feature: %w", err))
+	}
+	f.Name, f.Category, f.ElevationM, f.AccuracyM, f.Source, f.FixedAt, f.AddressTyped, f.AddressFound = "", "", nil, nil, "", nil, "", nil
+	mended, err := accept(&in, schema, &f)
+	return &f, mended, err
 }
 
 // mergePatch is RFC 7396, except that a geometry is replaced as a whole: half of one is none.
@@ -328,8 +221,11 @@ func (v *Service) Delete(ctx context.Context, a Actor, collection string, id uui
 	return err
 }
 
-// write changes one feature: make returns what it is to be, nil to delete it.
-func (v *Service) write(ctx context.Context, a Actor, collection string, id uuid.UUID, match Match, make func(before *store.Feature, schema store.Attributes) (*store.Feature, error)) (Versioned, error) {
+// maker returns what a feature is to be, and what was put right on the way.
+type maker func(before *store.Feature, schema store.Attributes) (*store.Feature, []string, error)
+
+// write changes one feature; without a maker it is deleted.
+func (v *Service) write(ctx context.Context, a Actor, collection string, id uuid.UUID, match Match, make maker) (Versioned, error) {
 	if err := a.mayWrite(); err != nil {
 		return Versioned{}, err
 	}
@@ -341,49 +237,61 @@ func (v *Service) write(ctx context.Context, a Actor, collection string, id uuid
 		} else if k == nil {
 			return missing("collection " + clip(collection))
 		}
-		before, deleted, err := c.Current(ctx, id)
+		now, err := c.Current(ctx, id)
 		if err != nil {
 			return err
 		}
-		if before != nil && before.Collection != collection {
-			return &Error{Kind: Conflict, Detail: "this id belongs to a feature of the collection " + before.Collection}
-		}
-		there := before
-		if deleted {
-			there = nil
-		}
-		if there == nil && (match.exists || match.Any || match.Version != 0) {
-			return missing("feature " + id.String() + " in the collection " + collection)
-		}
-		var f *store.Feature
-		if make != nil {
-			if f, err = make(there, k.Attributes); err != nil {
-				return err
-			}
-			if there != nil && same(there, f) {
-				out = Versioned{present(a, there), there.Version, false}
-				return nil
-			}
-		}
-		if there != nil && (match.New || match.Version != 0 && match.Version != there.Version) {
-			return &Error{Kind: Stale, Detail: fmt.Sprintf("%q was changed by somebody else since it was read", clip(there.Name)), Current: present(a, there)}
-		}
-		if there != nil && !match.Any && match.Version == 0 {
-			return &Error{Kind: NeedsMatch, Detail: "changing a feature takes the header If-Match with the ETag that it was read with"}
-		}
-		if f == nil {
-			return c.Delete(ctx, there)
-		}
-		if err := c.Write(ctx, there, f); err != nil {
+		r, mended, err := decide(a, k, id, now[id], match, make)
+		if err != nil {
 			return err
 		}
-		out = Versioned{present(a, f), f.Version, there == nil}
+		if r.After == r.Before {
+			out = Versioned{present(a, r.Before), r.Before.Version, false}
+			return nil
+		}
+		if err := c.WriteAll(ctx, []store.Replacement{r}); err != nil || r.After == nil {
+			return err
+		}
+		out = Versioned{present(a, r.After), r.After.Version, r.Before == nil}
+		out.Feature.Mended = mended
 		return nil
 	})
 	if err != nil {
 		return Versioned{}, err
 	}
 	return out, v.caughtUp(ctx, a.Workspace, no)
+}
+
+// decide holds a change of one feature to its condition and returns what is to be written. What stays as it is comes back
+// as its own replacement.
+func decide(a Actor, k *store.Collection, id uuid.UUID, now store.Now, match Match, make maker) (r store.Replacement, mended []string, err error) {
+	there := now.Feature
+	if there != nil && there.Collection != k.ID {
+		return r, nil, &Error{Kind: Conflict, Detail: "this id belongs to a feature of the collection " + there.Collection}
+	}
+	if now.Deleted {
+		there = nil
+	}
+	if there == nil && (match.exists || match.Any || match.Version != 0) {
+		return r, nil, missing("feature " + id.String() + " in the collection " + k.ID)
+	}
+	r.Before = there
+	if make != nil {
+		if r.After, mended, err = make(there, k.Attributes); err != nil {
+			return r, nil, err
+		}
+		if there != nil && same(there, r.After) {
+			r.After = there
+			return r, nil, nil
+		}
+	}
+	if there != nil && (match.New || match.Version != 0 && match.Version != there.Version) {
+		return r, nil, &Error{Kind: Stale, Detail: fmt.Sprintf("%q was changed by somebody else since it was read", clip(there.Name)), Current: present(a, there)}
+	}
+	if there != nil && !match.Any && match.Version == 0 {
+		return r, nil, &Error{Kind: NeedsMatch, Detail: "changing a feature takes the header If-Match with the ETag that it was read with"}
+	}
+	return r, mended, nil
 }
 
 // caughtUp makes sure that a write is in this process's index before it is answered.

@@ -28,6 +28,8 @@ type index struct {
 	mu        sync.Mutex // for whoever brings it forward
 	now       atomic.Pointer[snapshot]
 	changed   atomic.Pointer[chan struct{}]
+	listing   sync.Mutex // for the lists that were asked for lately
+	lists     []*sorted
 }
 
 type snapshot struct {
@@ -38,6 +40,8 @@ type snapshot struct {
 	// counts are the base's features by collection, quads its places by cells of the map.
 	counts map[string]int
 	quads  func() map[group]*spatial.Quad
+	// columns are what lists are sorted and searched by.
+	columns *columns
 }
 
 // maxRecent is how many changed features are scanned before the base is built anew.
@@ -57,7 +61,7 @@ func newSnapshot(no uint64, features []*store.Feature) *snapshot {
 		points[i] = f.At
 		counts[f.Collection]++
 	}
-	return &snapshot{no: no, base: features, tree: spatial.NewPoints(points), recent: map[uuid.UUID]*store.Feature{}, counts: counts,
+	return &snapshot{no: no, base: features, tree: spatial.NewPoints(points), recent: map[uuid.UUID]*store.Feature{}, counts: counts, columns: newColumns(features),
 		quads: sync.OnceValue(func() map[group]*spatial.Quad { return quads(features) })}
 }
 
@@ -117,7 +121,7 @@ func (x *index) catchUp(ctx context.Context, atLeast uint64) error {
 
 // with returns the snapshot after some more of the log.
 func (s *snapshot) with(log []store.Logged) (*snapshot, error) {
-	next := &snapshot{no: log[len(log)-1].No, base: s.base, tree: s.tree, recent: maps.Clone(s.recent), counts: s.counts, quads: s.quads}
+	next := &snapshot{no: log[len(log)-1].No, base: s.base, tree: s.tree, recent: maps.Clone(s.recent), counts: s.counts, quads: s.quads, columns: s.columns}
 	for _, l := range log {
 		if l.Topic != "features" {
 			continue

@@ -85,7 +85,7 @@ func TestTheIndexAgreesWithAScanWhilePlacesComeAndGo(t *testing.T) {
 				switch k := r.IntN(10); {
 				case k < 7 || len(ids) == 0:
 					f := &store.Feature{ID: uuid.Must(uuid.NewV7()), Collection: "posts", Kind: store.Place, Name: fmt.Sprint(len(ids)), Category: []string{"a", "b"}[r.IntN(2)], At: somewhere()}
-					if err := c.Write(ctx, nil, f); err != nil {
+					if err := c.WriteAll(ctx, []store.Replacement{{Before: nil, After: f}}); err != nil {
 						return err
 					}
 					truth[f.ID] = f
@@ -99,12 +99,12 @@ func TestTheIndexAgreesWithAScanWhilePlacesComeAndGo(t *testing.T) {
 					if k < 9 {
 						moved := *before
 						moved.At = somewhere()
-						if err := c.Write(ctx, before, &moved); err != nil {
+						if err := c.WriteAll(ctx, []store.Replacement{{Before: before, After: &moved}}); err != nil {
 							return err
 						}
 						truth[id] = &moved
 					} else {
-						if err := c.Delete(ctx, before); err != nil {
+						if err := c.WriteAll(ctx, []store.Replacement{{Before: before}}); err != nil {
 							return err
 						}
 						delete(truth, id)
@@ -246,12 +246,13 @@ func TestWhatIsAcceptedOfAFeature(t *testing.T) {
 		"has 100001 characters": {"note": string(bytes.Repeat([]byte("x"), 100_001))},
 		"is not valid UTF-8":    {"name": "\xff"},
 	} {
-		err := accept(&geojson.Feature{Type: "Feature", Properties: props}, nil, &store.Feature{})
+		_, err := accept(&geojson.Feature{Type: "Feature", Properties: props}, nil, &store.Feature{})
 		assert.ErrorContains(t, err, reason)
 		assert.Equal(t, Invalid, kindOf(err))
 	}
 	f := &store.Feature{}
-	require.NoError(t, accept(&geojson.Feature{Type: "Feature", Properties: map[string]any{"version": 9.0, "created_at": "x", "name": "kept"}}, nil, f))
+	_, err := accept(&geojson.Feature{Type: "Feature", Properties: map[string]any{"version": 9.0, "created_at": "x", "name": "kept"}}, nil, f)
+	require.NoError(t, err)
 	assert.Equal(t, "kept", f.Name)
 	assert.JSONEq(t, `{}`, string(f.Attributes), "what is read only is not taken")
 	assert.False(t, f.At.IsValid())

@@ -1,12 +1,13 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"database/sql"
-	"database/sql/driver"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -177,23 +178,96 @@ func (s *Store) List(ctx context.Context, workspace uuid.UUID, f Filter) ([]*Fea
 	return out, err
 }
 
-// Current returns a feature as it is now, locked until the change is done. deleted tells that it is in the bin; the
-// feature is nil where there never was one.
-func (c *Change) Current(ctx context.Context, id uuid.UUID) (f *Feature, deleted bool, err error) {
-	var r featureRow
-	err = c.tx.GetContext(ctx, &r, `SELECT `+featureColumns+` FROM features WHERE workspace = ? AND id = ? FOR UPDATE`, c.Workspace[:], id[:])
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, false, nil
-	} else if err != nil {
-		return nil, false, err
-	}
-	f, err = r.feature()
-	return f, r.DeletedAt != nil, err
+// Now is a feature as it is within a change; Deleted tells that it is in the bin.
+type Now struct {
+	Feature *Feature
+	Deleted bool
 }
 
-// Write creates or replaces a feature and logs it. before is what Current returned, nil for a new one or one from the bin.
-// f gets its version and times.
-func (c *Change) Write(ctx context.Context, before, f *Feature) error {
+// Current returns those of some features that are or were there, locked until the change is done.
+func (c *Change) Current(ctx context.Context, ids ...uuid.UUID) (map[uuid.UUID]Now, error) {
+	out := make(map[uuid.UUID]Now, len(ids))
+	sorted := slices.SortedFunc(slices.Values(ids), func(a, b uuid.UUID) int { return bytes.Compare(a[:], b[:]) })
+	for chunk := range slices.Chunk(sorted, together) {
+		args := []any{c.Workspace[:]}
+		for _, id := range chunk {
+			args = append(args, id[:])
+		}
+		var rows []featureRow
+		if err := c.tx.SelectContext(ctx, &rows, `SELECT `+featureColumns+` FROM features WHERE workspace = ? AND id IN (`+values(len(chunk), "?")+`) FOR UPDATE`, args...); err != nil {
+			return nil, err
+		}
+		for i := range rows {
+			f, err := rows[i].feature()
+			if err != nil {
+				return nil, err
+			}
+			out[f.ID] = Now{f, rows[i].DeletedAt != nil}
+		}
+	}
+	return out, nil
+}
+
+// Replacement is a feature before and after a change: Before is nil for a new one or one from the bin, After for one that
+// is deleted.
+type Replacement struct{ Before, After *Feature }
+
+// together is how many rows one statement writes or reads.
+const together = 250
+
+// WriteAll creates, replaces and deletes features, each another one, and logs it. What is written gets its version and times.
+func (c *Change) WriteAll(ctx context.Context, list []Replacement) error {
+	for chunk := range slices.Chunk(list, together) {
+		if err := c.writeSome(ctx, chunk); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (c *Change) writeSome(ctx context.Context, list []Replacement) error {
+	var rows, gone []any
+	entries := make([]entry, len(list))
+	written := 0
+	for i, r := range list {
+		f := r.After
+		if f == nil {
+			gone = append(gone, r.Before.ID[:])
+			entries[i] = entry{collection: r.Before.Collection, entity: r.Before.ID.String(), before: r.Before}
+			continue
+		}
+		c.complete(f)
+		var lat, lng *float64
+		if f.At.IsValid() {
+			a, o := f.At.Lat(), f.At.Lng()
+			lat, lng = &a, &o
+		}
+		written++
+		rows = append(rows, c.Workspace[:], f.ID[:], f.Collection, f.Kind, f.Name, f.Category, lat, lng, nullText(f.Geometry), f.ElevationM, f.AccuracyM, f.Source, f.FixedAt,
+			nullText([]byte(f.AddressTyped)), nullText(f.AddressFound), string(f.Attributes), f.Version, f.CreatedAt, f.UpdatedAt)
+		entries[i] = entry{collection: f.Collection, entity: f.ID.String(), after: f}
+		if r.Before != nil {
+			entries[i].before = r.Before
+		}
+	}
+	if written > 0 {
+		_, err := c.tx.ExecContext(ctx, `REPLACE INTO features (workspace, `+featureColumns+`) VALUES `+values(written, `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, NULL)`), rows...)
+		if err != nil {
+			return err
+		}
+	}
+	if len(gone) > 0 {
+		_, err := c.tx.ExecContext(ctx, `UPDATE features SET deleted_at = ?, version = ?, updated_at = ? WHERE workspace = ? AND id IN (`+values(len(gone), "?")+`)`,
+			append([]any{c.At, c.No, c.At, c.Workspace[:]}, gone...)...)
+		if err != nil {
+			return err
+		}
+	}
+	return c.logAll(ctx, "features", entries)
+}
+
+// complete gives a feature its version, its times and the position that the table will hold.
+func (c *Change) complete(f *Feature) {
 	f.Version, f.UpdatedAt = c.No, c.At
 	if f.CreatedAt.IsZero() {
 		f.CreatedAt = c.At
@@ -201,33 +275,13 @@ func (c *Change) Write(ctx context.Context, before, f *Feature) error {
 	if f.Attributes == nil {
 		f.Attributes = json.RawMessage(`{}`)
 	}
-	var lat, lng *float64
 	if f.At.IsValid() {
 		f.At = f.At.Rounded()
-		a, o := f.At.Lat(), f.At.Lng()
-		lat, lng = &a, &o
 	}
-	_, err := c.tx.ExecContext(ctx, `REPLACE INTO features (workspace, `+featureColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, NULL)`,
-		c.Workspace[:], f.ID[:], f.Collection, f.Kind, f.Name, f.Category, lat, lng, nullText(f.Geometry), f.ElevationM, f.AccuracyM, f.Source, f.FixedAt,
-		nullText([]byte(f.AddressTyped)), nullText(f.AddressFound), string(f.Attributes), f.Version, f.CreatedAt, f.UpdatedAt)
-	if err != nil {
-		return err
-	}
-	var was any
-	if before != nil {
-		was = before
-	}
-	return c.log(ctx, "features", f.Collection, f.ID.String(), was, f)
 }
 
-// Delete moves a feature to the bin and logs it.
-func (c *Change) Delete(ctx context.Context, before *Feature) error {
-	_, err := c.tx.ExecContext(ctx, `UPDATE features SET deleted_at = ?, version = ?, updated_at = ? WHERE workspace = ? AND id = ?`, c.At, c.No, c.At, c.Workspace[:], before.ID[:])
-	if err != nil {
-		return err
-	}
-	return c.log(ctx, "features", before.Collection, before.ID.String(), before, nil)
-}
+// values repeats the placeholders of one row or value.
+func values(n int, one string) string { return one + strings.Repeat(", "+one, n-1) }
 
 func nullText(b []byte) *string {
 	if len(b) == 0 {
@@ -259,111 +313,6 @@ func (c *Change) Remember(ctx context.Context, key string, digest [32]byte, feat
 
 // ErrKeyReused is returned when an Idempotency-Key comes with another request than the first time.
 var ErrKeyReused = errors.New("this Idempotency-Key came with another request before")
-
-// Collection is a set of features.
-type Collection struct {
-	ID          string `db:"id" json:"id"`
-	Title       string `db:"title" json:"title"`
-	Description string `db:"description" json:"description"`
-	// Attributes are the ones that it defines.
-	Attributes Attributes `db:"attributes" json:"attributes"`
-	Version    uint64     `db:"version" json:"version"`
-}
-
-// Attribute is one that a collection defines for its features.
-type Attribute struct {
-	Name  string `json:"name"`
-	Title string `json:"title"`
-	// Type is text, number, boolean, choice, date, url or telephone.
-	Type     string   `json:"type"`
-	Required bool     `json:"required"`
-	Options  []string `json:"options,omitempty"`
-}
-
-// Attributes are kept as JSON.
-type Attributes []Attribute
-
-// Scan reads them from the table.
-func (a *Attributes) Scan(src any) error {
-	text, ok := src.([]byte)
-	if !ok {
-		return fmt.Errorf("attributes are %T, not a text", src)
-	}
-	return json.Unmarshal(text, a)
-}
-
-// Value writes them to the table.
-func (a Attributes) Value() (driver.Value, error) {
-	if a == nil {
-		return "[]", nil
-	}
-	text, err := json.Marshal(a)
-	return string(text), err
-}
-
-// Collections returns the collections of a workspace by id.
-func (s *Store) Collections(ctx context.Context, workspace uuid.UUID) ([]Collection, error) {
-	out := []Collection{}
-	err := s.db.SelectContext(ctx, &out, `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? ORDER BY id`, workspace[:])
-	return out, err
-}
-
-// CurrentCollection returns a collection as it is now, or nil, locked until the change is done.
-func (c *Change) CurrentCollection(ctx context.Context, id string) (*Collection, error) {
-	var k Collection
-	err := c.tx.GetContext(ctx, &k, `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? AND id = ? FOR UPDATE`, c.Workspace[:], id)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, nil
-	}
-	return &k, err
-}
-
-// WriteCollection creates or replaces a collection and logs it.
-func (c *Change) WriteCollection(ctx context.Context, before *Collection, k *Collection) error {
-	k.Version = c.No
-	if _, err := c.tx.ExecContext(ctx, `REPLACE INTO collections (workspace, id, title, description, attributes, version) VALUES (?, ?, ?, ?, ?, ?)`, c.Workspace[:], k.ID, k.Title, k.Description, k.Attributes, k.Version); err != nil {
-		return err
-	}
-	var was any
-	if before != nil {
-		was = before
-	}
-	return c.log(ctx, "collections", k.ID, k.ID, was, k)
-}
-
-// Category is a kind of place.
-type Category struct {
-	ID       string `db:"id" json:"id"`
-	Name     string `db:"name" json:"name"`
-	Glyph    string `db:"glyph" json:"glyph"`
-	Colour   string `db:"colour" json:"colour"`
-	Position int    `db:"position" json:"position"`
-	// Picture is the hash of a kept picture that stands for the glyph, "" for none.
-	Picture string `db:"picture" json:"picture"`
-}
-
-// Categories returns the categories of a workspace in their order.
-func (s *Store) Categories(ctx context.Context, workspace uuid.UUID) ([]Category, error) {
-	out := []Category{}
-	err := s.db.SelectContext(ctx, &out, `SELECT id, name, glyph, colour, position, picture FROM categories WHERE workspace = ? ORDER BY position, id`, workspace[:])
-	return out, err
-}
-
-// WriteCategory creates or replaces a category and logs it.
-func (c *Change) WriteCategory(ctx context.Context, k *Category) error {
-	if _, err := c.tx.ExecContext(ctx, `REPLACE INTO categories (workspace, id, name, glyph, colour, position, picture) VALUES (?, ?, ?, ?, ?, ?, ?)`, c.Workspace[:], k.ID, k.Name, k.Glyph, k.Colour, k.Position, k.Picture); err != nil {
-		return err
-	}
-	return c.log(ctx, "categories", "", k.ID, nil, k)
-}
-
-// DeleteCategory deletes a category and logs it; places keep its id, and are drawn as those without one.
-func (c *Change) DeleteCategory(ctx context.Context, before *Category) error {
-	if _, err := c.tx.ExecContext(ctx, `DELETE FROM categories WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID); err != nil {
-		return err
-	}
-	return c.log(ctx, "categories", "", before.ID, before, nil)
-}
 
 // Binned is a feature in the bin and when it went there.
 type Binned struct {

@@ -157,8 +157,18 @@ func (s *Store) Change(ctx context.Context, workspace uuid.UUID, actor string, f
 	return no, err
 }
 
-// log writes one entry of the change log; before and after are what JSON makes of them, nil for nothing.
+// entry is what the change log is told of one thing: before and after are what JSON makes of them, nil for nothing.
+type entry struct {
+	collection, entity string
+	before, after      any
+}
+
+// log writes one entry of the change log.
 func (c *Change) log(ctx context.Context, topic, collection, entity string, before, after any) error {
+	return c.logAll(ctx, topic, []entry{{collection, entity, before, after}})
+}
+
+func (c *Change) logAll(ctx context.Context, topic string, entries []entry) error {
 	text := func(v any) (*string, error) {
 		if v == nil {
 			return nil, nil
@@ -167,17 +177,21 @@ func (c *Change) log(ctx context.Context, topic, collection, entity string, befo
 		t := string(b)
 		return &t, err
 	}
-	b, err := text(before)
-	if err != nil {
-		return err
+	var rows []any
+	for _, e := range entries {
+		b, err := text(e.before)
+		if err != nil {
+			return err
+		}
+		a, err := text(e.after)
+		if err != nil {
+			return err
+		}
+		rows = append(rows, c.Workspace[:], c.No, c.part, topic, e.collection, e.entity, b, a, c.actor, c.At)
+		c.part++
 	}
-	a, err := text(after)
-	if err != nil {
-		return err
-	}
-	_, err = c.tx.ExecContext(ctx, `INSERT INTO changes (workspace, no, part, topic, collection, entity, state_before, state_after, actor, at)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, c.Workspace[:], c.No, c.part, topic, collection, entity, b, a, c.actor, c.At)
-	c.part++
+	_, err := c.tx.ExecContext(ctx, `INSERT INTO changes (workspace, no, part, topic, collection, entity, state_before, state_after, actor, at) VALUES `+
+		values(len(entries), `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`), rows...)
 	return err
 }
 

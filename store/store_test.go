@@ -37,11 +37,11 @@ func newFeature(name string) *store.Feature {
 func write(t *testing.T, s *store.Store, ws uuid.UUID, f *store.Feature) uint64 {
 	t.Helper()
 	no, err := s.Change(ctx, ws, "tester", func(c *store.Change) error {
-		before, _, err := c.Current(ctx, f.ID)
+		now, err := c.Current(ctx, f.ID)
 		if err != nil {
 			return err
 		}
-		return c.Write(ctx, before, f)
+		return c.WriteAll(ctx, []store.Replacement{{Before: now[f.ID].Feature, After: f}})
 	})
 	require.NoError(t, err)
 	return no
@@ -79,11 +79,11 @@ func TestTheLogTellsBeforeAndAfter(t *testing.T) {
 	again.Name = "two"
 	assert.Equal(t, uint64(2), write(t, s, ws, &again))
 	no, err := s.Change(ctx, ws, "tester", func(c *store.Change) error {
-		before, _, err := c.Current(ctx, f.ID)
+		now, err := c.Current(ctx, f.ID)
 		if err != nil {
 			return err
 		}
-		return c.Delete(ctx, before)
+		return c.WriteAll(ctx, []store.Replacement{{Before: now[f.ID].Feature}})
 	})
 	require.NoError(t, err)
 	assert.Equal(t, uint64(3), no)
@@ -113,7 +113,7 @@ func TestAFailedChangeLeavesNothing(t *testing.T) {
 	boom := errors.New("boom")
 	f := newFeature("never")
 	_, err := s.Change(ctx, ws, "tester", func(c *store.Change) error {
-		if err := c.Write(ctx, nil, f); err != nil {
+		if err := c.WriteAll(ctx, []store.Replacement{{Before: nil, After: f}}); err != nil {
 			return err
 		}
 		return boom
@@ -160,7 +160,7 @@ func TestPagesStayRightWhileDataChanges(t *testing.T) {
 	}
 	first, err := s.List(ctx, ws, store.Filter{Collection: "posts", Limit: 4})
 	require.NoError(t, err)
-	_, err = s.Change(ctx, ws, "tester", func(c *store.Change) error { return c.Delete(ctx, all[1]) })
+	_, err = s.Change(ctx, ws, "tester", func(c *store.Change) error { return c.WriteAll(ctx, []store.Replacement{{Before: all[1]}}) })
 	require.NoError(t, err)
 	second, err := s.List(ctx, ws, store.Filter{Collection: "posts", Limit: 4, After: first[3].ID})
 	require.NoError(t, err)

@@ -16,6 +16,8 @@ type Feature struct {
 	Geometry   *Geometry      `json:"geometry"`
 	Properties map[string]any `json:"properties"`
 	BBox       []float64      `json:"bbox,omitempty"`
+	// Mended is what was put right on the way in: a foreign member (RFC 7946, 6.1) of the answer to a change.
+	Mended []string `json:"mended,omitempty"`
 }
 
 // Collection is a GeoJSON feature collection with what our answers add to it.
@@ -24,6 +26,7 @@ type Collection struct {
 	Features       []*Feature `json:"features"`
 	Truncated      *bool      `json:"truncated,omitempty"`
 	NumberReturned *int       `json:"numberReturned,omitempty"`
+	NumberMatched  *int       `json:"numberMatched,omitempty"`
 	TimeStamp      string     `json:"timeStamp,omitempty"`
 	Links          []Link     `json:"links,omitempty"`
 }
@@ -72,9 +75,21 @@ func LineString(line []geo.Point) *Geometry {
 // maxVertices bounds a geometry from outside.
 const maxVertices = 100_000
 
-// Check reads a geometry from outside: a Point, LineString or Polygon with finite positions in range. For a Point it
-// returns the position, and its height in metres where one is given. The error is a *geo.ParseError.
-func (g *Geometry) Check() (at geo.Point, heightM *float64, err error) {
+// Read is a geometry from outside that was found to be one.
+type Read struct {
+	// At is a point's position, HeightM its height in metres where one is given.
+	At      geo.Point
+	HeightM *float64
+	// Lines are a line's positions, or a polygon's rings, which repeat their first position at the end. Heights are those
+	// of the positions, nil where a line has none.
+	Lines   [][]geo.Point
+	Heights [][]float64
+	IsLine  bool
+}
+
+// Check reads a geometry from outside: a Point, LineString or Polygon with finite positions in range. The error is a
+// *geo.ParseError.
+func (g *Geometry) Check() (Read, error) {
 	bad := func(reason, hint string) error {
 		return &geo.ParseError{Input: string(g.Coordinates), Reason: reason, Hint: hint}
 	}
@@ -84,59 +99,93 @@ func (g *Geometry) Check() (at geo.Point, heightM *float64, err error) {
 		}
 		return nil
 	}
+	var lines [][][]float64
 	switch g.Type {
 	case "Point":
 		const hint = "a position is [lng, lat] in degrees, e.g. [-26.0517, -38.1402]"
 		var c []float64
 		if err := decode(&c, hint); err != nil {
-			return geo.Point{}, nil, err
+			return Read{}, err
 		}
-		if at, err = Position(c); err != nil {
-			return geo.Point{}, nil, err
+		at, err := Position(c)
+		if err != nil {
+			return Read{}, err
 		}
+		out := Read{At: at}
 		if len(c) > 2 && !math.IsInf(c[2], 0) && !math.IsNaN(c[2]) {
-			heightM = &c[2]
+			out.HeightM = &c[2]
 		}
-		return at, heightM, nil
+		return out, nil
 	case "LineString":
-		var line [][]float64
-		if err := decode(&line, "a line is a list of at least two positions [lng, lat]"); err != nil {
-			return geo.Point{}, nil, err
+		lines = make([][][]float64, 1)
+		if err := decode(&lines[0], "a line is a list of at least two positions [lng, lat]"); err != nil {
+			return Read{}, err
 		}
-		if len(line) < 2 || len(line) > maxVertices {
-			return geo.Point{}, nil, bad(fmt.Sprintf("a line of %d positions", len(line)), fmt.Sprintf("2 to %d positions", maxVertices))
+		if n := len(lines[0]); n < 2 || n > maxVertices {
+			return Read{}, bad(fmt.Sprintf("a line of %d positions", n), fmt.Sprintf("2 to %d positions", maxVertices))
 		}
-		return geo.Point{}, nil, positions(line)
 	case "Polygon":
-		var rings [][][]float64
-		if err := decode(&rings, "a polygon is a list of rings, each a closed list of positions [lng, lat]"); err != nil {
-			return geo.Point{}, nil, err
+		if err := decode(&lines, "a polygon is a list of rings, each a closed list of positions [lng, lat]"); err != nil {
+			return Read{}, err
 		}
 		total := 0
-		for _, r := range rings {
+		for _, r := range lines {
 			total += len(r)
 			if len(r) < 4 || fmt.Sprint(r[0]) != fmt.Sprint(r[len(r)-1]) {
-				return geo.Point{}, nil, bad("a ring is not closed", "at least four positions, the last equal to the first")
-			}
-			if err := positions(r); err != nil {
-				return geo.Point{}, nil, err
+				return Read{}, bad("a ring is not closed", "at least four positions, the last equal to the first")
 			}
 		}
-		if len(rings) == 0 || total > maxVertices {
-			return geo.Point{}, nil, bad(fmt.Sprintf("a polygon of %d positions", total), fmt.Sprintf("4 to %d positions", maxVertices))
+		if len(lines) == 0 || total > maxVertices {
+			return Read{}, bad(fmt.Sprintf("a polygon of %d positions", total), fmt.Sprintf("4 to %d positions", maxVertices))
 		}
-		return geo.Point{}, nil, nil
+	default:
+		return Read{}, &geo.ParseError{Input: g.Type, Reason: "is not a geometry that is kept", Hint: "Point, LineString, Polygon or null"}
 	}
-	return geo.Point{}, nil, &geo.ParseError{Input: g.Type, Reason: "is not a geometry that is kept", Hint: "Point, LineString, Polygon or null"}
+	out := Read{Lines: make([][]geo.Point, len(lines)), Heights: make([][]float64, len(lines)), IsLine: g.Type == "LineString"}
+	for i, line := range lines {
+		out.Lines[i] = make([]geo.Point, len(line))
+		high := make([]float64, len(line))
+		all := true
+		for k, c := range line {
+			var err error
+			if out.Lines[i][k], err = Position(c); err != nil {
+				return Read{}, err
+			}
+			if len(c) > 2 {
+				high[k] = c[2]
+			} else {
+				all = false
+			}
+		}
+		if all {
+			out.Heights[i] = high
+		}
+	}
+	return out, nil
 }
 
-func positions(line [][]float64) error {
-	for _, c := range line {
-		if _, err := Position(c); err != nil {
-			return err
+// Geometry returns what was read as it is kept: rounded to 7 decimal places.
+func (r Read) Geometry() *Geometry {
+	if r.Lines == nil {
+		return Point(r.At.Rounded())
+	}
+	lines := make([][][]float64, len(r.Lines))
+	for i, line := range r.Lines {
+		lines[i] = make([][]float64, len(line))
+		for k, p := range line {
+			p = p.Rounded()
+			lines[i][k] = []float64{p.Lng(), p.Lat()}
+			if r.Heights[i] != nil {
+				lines[i][k] = append(lines[i][k], r.Heights[i][k])
+			}
 		}
 	}
-	return nil
+	if r.IsLine {
+		text, _ := json.Marshal(lines[0]) // finite numbers always marshal
+		return &Geometry{"LineString", text}
+	}
+	text, _ := json.Marshal(lines) // finite numbers always marshal
+	return &Geometry{"Polygon", text}
 }
 
 // Position reads a position [lng, lat]; the error is a *geo.ParseError that names a likely swap.

@@ -1,0 +1,272 @@
+package service
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"github.com/google/uuid"
+	"github.com/tidwall/gjson"
+
+	"viandante/codec/geojson"
+	"viandante/core/geo"
+	"viandante/store"
+)
+
+// Rows asks for features of any kind as a list to read: searched, filtered, sorted, from anywhere in it.
+type Rows struct {
+	// Text are words that all must be found, whatever their case and accents.
+	Text        string
+	Collections []string
+	Categories  []string
+	Kinds       []string
+	// Where are attributes with the text of their values; "" for those that have none.
+	Where map[string]string
+	// Box lets places in it through, and paths and areas that reach into it.
+	Box *geo.Box
+	// Placed is whether it has a position or a geometry; nil for both.
+	Placed *bool
+	// IDs, where there are any, are the only ones.
+	IDs        []uuid.UUID
+	Sort       string
+	Descending bool
+	Offset     int
+	Limit      int
+}
+
+// Rows returns a part of the list, each feature with its collection, and how long the whole list is.
+func (v *Service) Rows(ctx context.Context, a Actor, q Rows) ([]*geojson.Feature, int, error) {
+	if err := a.mayRead(); err != nil {
+		return nil, 0, err
+	}
+	x, err := v.index(ctx, a.Workspace)
+	if err != nil {
+		return nil, 0, err
+	}
+	found, total := x.rows(q)
+	out := make([]*geojson.Feature, len(found))
+	for i, f := range found {
+		out[i] = present(a, f)
+		out[i].Properties["collection"] = f.Collection
+	}
+	return out, total, nil
+}
+
+// sorted is a list that was asked for lately: the whole of it is in order up to so many.
+type sorted struct {
+	key     string
+	base    *columns
+	no      uint64
+	items   []item
+	total   int
+	ordered int
+}
+
+// item is a feature in a list: one of the base, or, below 0, one of those that changed since.
+type item struct {
+	i int32
+	value
+}
+
+// keptLists is how many lists are remembered: of one that is scrolled through, each part is asked for by itself.
+const keptLists = 4
+
+func (x *index) rows(q Rows) ([]*store.Feature, int) {
+	s := x.now.Load()
+	recent := s.changedFeatures()
+	end := q.Offset + q.Limit
+	key := q.key()
+	x.listing.Lock()
+	defer x.listing.Unlock()
+	at := slices.IndexFunc(x.lists, func(l *sorted) bool { return l.key == key && l.no == s.no && l.base == s.columns })
+	var l *sorted
+	if at >= 0 {
+		l = x.lists[at]
+		x.lists = slices.Delete(x.lists, at, at+1)
+	}
+	if l == nil || l.ordered < min(end, l.total) {
+		l = s.list(q, recent, end)
+		l.key = key
+	}
+	x.lists = slices.Insert(x.lists, 0, l)
+	x.lists = x.lists[:min(len(x.lists), keptLists)]
+	var out []*store.Feature
+	for _, it := range l.items[min(q.Offset, len(l.items)):min(end, len(l.items))] {
+		out = append(out, s.item(recent, it.i))
+	}
+	return out, l.total
+}
+
+// key tells lists apart.
+func (q Rows) key() string {
+	q.Offset, q.Limit = 0, 0
+	placed := ""
+	if q.Placed != nil {
+		placed = fmt.Sprint(*q.Placed)
+	}
+	box := ""
+	if q.Box != nil {
+		box = fmt.Sprint(*q.Box)
+	}
+	return fmt.Sprintf("%q %q %q %q %q %q %q %q %q %v", q.Text, q.Collections, q.Categories, q.Kinds, q.Where, box, placed, q.IDs, q.Sort, q.Descending)
+}
+
+// changedFeatures are those that the base does not have as they are now, by id.
+func (s *snapshot) changedFeatures() []*store.Feature {
+	var out []*store.Feature
+	for _, f := range s.recent {
+		if f != nil {
+			out = append(out, f)
+		}
+	}
+	slices.SortFunc(out, func(a, b *store.Feature) int { return bytes.Compare(a.ID[:], b.ID[:]) })
+	return out
+}
+
+func (s *snapshot) item(recent []*store.Feature, i int32) *store.Feature {
+	if i < 0 {
+		return recent[-1-i]
+	}
+	return s.base[i]
+}
+
+// list finds all that a question selects, with at least so many of the first in order.
+func (s *snapshot) list(q Rows, recent []*store.Feature, first int) *sorted {
+	l := &sorted{base: s.columns, no: s.no}
+	by := s.columns.column(q.Sort)
+	words := strings.Fields(fold(q.Text))
+	only := map[uuid.UUID]bool{}
+	for _, id := range q.IDs {
+		only[id] = true
+	}
+	lets := q.lets(only)
+	order := func(a, b item) int {
+		c := a.compare(b.value)
+		if q.Descending && !a.missing() && !b.missing() {
+			c = -c
+		}
+		if c != 0 {
+			return c
+		}
+		if f, g := s.item(recent, a.i), s.item(recent, b.i); f.Name != g.Name {
+			return strings.Compare(f.Name, g.Name)
+		} else {
+			return bytes.Compare(f.ID[:], g.ID[:])
+		}
+	}
+	// Of a long list the first are chosen, and put in order by themselves: as many again as are wanted are gathered, and
+	// the better half is kept.
+	most := 2*first + 1000
+	var last *item
+	take := func(it item) {
+		l.total++
+		if last != nil && order(it, *last) > 0 {
+			return
+		}
+		l.items = append(l.items, it)
+		if len(l.items) >= most && first <= len(s.base)/8 {
+			slices.SortFunc(l.items, order)
+			l.items = l.items[:first]
+			last = &item{}
+			*last = l.items[first-1]
+		}
+	}
+	base := func(i int32) {
+		f := s.base[i]
+		if len(s.recent) > 0 {
+			if _, changed := s.recent[f.ID]; changed {
+				return
+			}
+		}
+		if lets(f) {
+			take(item{i, by.at(i)})
+		}
+	}
+	switch {
+	case len(only) > 0:
+		for _, id := range q.IDs {
+			if i, ok := s.find(id); ok {
+				base(int32(i))
+			}
+		}
+	case len(words) > 0:
+		s.columns.text().find(words, base)
+	default:
+		for i := range s.base {
+			base(int32(i))
+		}
+	}
+	for k, f := range recent {
+		if !lets(f) {
+			continue
+		}
+		if len(words) > 0 {
+			var b strings.Builder
+			searched(&b, f)
+			if !holds(b.String(), words) {
+				continue
+			}
+		}
+		take(item{int32(-1 - k), valueOf(f, q.Sort)})
+	}
+	slices.SortFunc(l.items, order)
+	l.ordered = len(l.items)
+	if last != nil {
+		l.ordered = first
+	}
+	return l
+}
+
+// lets returns whether a feature passes the filters.
+func (q Rows) lets(only map[uuid.UUID]bool) func(*store.Feature) bool {
+	has := func(list []string, value string) bool { return len(list) == 0 || slices.Contains(list, value) }
+	return func(f *store.Feature) bool {
+		if !has(q.Collections, f.Collection) || !has(q.Categories, f.Category) || !has(q.Kinds, f.Kind) || len(only) > 0 && !only[f.ID] {
+			return false
+		}
+		if q.Placed != nil && *q.Placed != (f.At.IsValid() || f.Geometry != nil) {
+			return false
+		}
+		for name, want := range q.Where {
+			if r := gjson.GetBytes(f.Attributes, gjson.Escape(name)); r.String() != want {
+				return false
+			}
+		}
+		return q.Box == nil || reachesInto(f, *q.Box)
+	}
+}
+
+// reachesInto tells whether a feature lies in a box; a path or an area does when a position of it does, or when it lies
+// round the box's middle on all sides.
+func reachesInto(f *store.Feature, box geo.Box) bool {
+	if f.Geometry == nil {
+		return f.At.IsValid() && box.Contains(f.At)
+	}
+	in := false
+	var west, east, south, north = math.Inf(1), math.Inf(-1), math.Inf(1), math.Inf(-1)
+	middle := box.West + (box.East-box.West)/2
+	if box.East < box.West {
+		middle = geo.WrapLng(box.West + (box.East+360-box.West)/2)
+	}
+	eachPosition(gjson.GetBytes(f.Geometry, "coordinates"), func(lng, lat float64) {
+		p, err := geo.NewPoint(lat, lng)
+		in = in || err == nil && box.Contains(p)
+		dx := math.Remainder(lng-middle, 360)
+		west, east, south, north = min(west, dx), max(east, dx), min(south, lat), max(north, lat)
+	})
+	return in || west <= 0 && east >= 0 && south <= (box.South+box.North)/2 && north >= (box.South+box.North)/2
+}
+
+func eachPosition(r gjson.Result, yield func(lng, lat float64)) {
+	list := r.Array()
+	if len(list) >= 2 && list[0].Type == gjson.Number {
+		yield(list[0].Num, list[1].Num)
+		return
+	}
+	for _, one := range list {
+		eachPosition(one, yield)
+	}
+}

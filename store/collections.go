@@ -1,0 +1,117 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"database/sql/driver"
+	"encoding/json"
+	"errors"
+	"fmt"
+
+	"github.com/google/uuid"
+)
+
+// Collection is a set of features.
+type Collection struct {
+	ID          string `db:"id" json:"id"`
+	Title       string `db:"title" json:"title"`
+	Description string `db:"description" json:"description"`
+	// Attributes are the ones that it defines.
+	Attributes Attributes `db:"attributes" json:"attributes"`
+	Version    uint64     `db:"version" json:"version"`
+}
+
+// Attribute is one that a collection defines for its features.
+type Attribute struct {
+	Name  string `json:"name"`
+	Title string `json:"title"`
+	// Type is text, number, boolean, choice, date, url or telephone.
+	Type     string   `json:"type"`
+	Required bool     `json:"required"`
+	Options  []string `json:"options,omitempty"`
+}
+
+// Attributes are kept as JSON.
+type Attributes []Attribute
+
+// Scan reads them from the table.
+func (a *Attributes) Scan(src any) error {
+	text, ok := src.([]byte)
+	if !ok {
+		return fmt.Errorf("attributes are %T, not a text", src)
+	}
+	return json.Unmarshal(text, a)
+}
+
+// Value writes them to the table.
+func (a Attributes) Value() (driver.Value, error) {
+	if a == nil {
+		return "[]", nil
+	}
+	text, err := json.Marshal(a)
+	return string(text), err
+}
+
+// Collections returns the collections of a workspace by id.
+func (s *Store) Collections(ctx context.Context, workspace uuid.UUID) ([]Collection, error) {
+	out := []Collection{}
+	err := s.db.SelectContext(ctx, &out, `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? ORDER BY id`, workspace[:])
+	return out, err
+}
+
+// CurrentCollection returns a collection as it is now, or nil, locked until the change is done.
+func (c *Change) CurrentCollection(ctx context.Context, id string) (*Collection, error) {
+	var k Collection
+	err := c.tx.GetContext(ctx, &k, `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? AND id = ? FOR UPDATE`, c.Workspace[:], id)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	}
+	return &k, err
+}
+
+// WriteCollection creates or replaces a collection and logs it.
+func (c *Change) WriteCollection(ctx context.Context, before *Collection, k *Collection) error {
+	k.Version = c.No
+	if _, err := c.tx.ExecContext(ctx, `REPLACE INTO collections (workspace, id, title, description, attributes, version) VALUES (?, ?, ?, ?, ?, ?)`, c.Workspace[:], k.ID, k.Title, k.Description, k.Attributes, k.Version); err != nil {
+		return err
+	}
+	var was any
+	if before != nil {
+		was = before
+	}
+	return c.log(ctx, "collections", k.ID, k.ID, was, k)
+}
+
+// Category is a kind of place.
+type Category struct {
+	ID       string `db:"id" json:"id"`
+	Name     string `db:"name" json:"name"`
+	Glyph    string `db:"glyph" json:"glyph"`
+	Colour   string `db:"colour" json:"colour"`
+	Position int    `db:"position" json:"position"`
+	// Picture is the hash of a kept picture that stands for the glyph, "" for none.
+	Picture string `db:"picture" json:"picture"`
+}
+
+// Categories returns the categories of a workspace in their order.
+func (s *Store) Categories(ctx context.Context, workspace uuid.UUID) ([]Category, error) {
+	out := []Category{}
+	err := s.db.SelectContext(ctx, &out, `SELECT id, name, glyph, colour, position, picture FROM categories WHERE workspace = ? ORDER BY position, id`, workspace[:])
+	return out, err
+}
+
+// WriteCategory creates or replaces a category and logs it.
+func (c *Change) WriteCategory(ctx context.Context, k *Category) error {
+	if _, err := c.tx.ExecContext(ctx, `REPLACE INTO categories (workspace, id, name, glyph, colour, position, picture) VALUES (?, ?, ?, ?, ?, ?, ?)`, c.Workspace[:], k.ID, k.Name, k.Glyph, k.Colour, k.Position, k.Picture); err != nil {
+		return err
+	}
+	return c.log(ctx, "categories", "", k.ID, nil, k)
+}
+
+// DeleteCategory deletes a category and logs it; places keep its id, and are drawn as those without one.
+func (c *Change) DeleteCategory(ctx context.Context, before *Category) error {
+	if _, err := c.tx.ExecContext(ctx, `DELETE FROM categories WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID); err != nil {
+		return err
+	}
+	return c.log(ctx, "categories", "", before.ID, before, nil)
+}

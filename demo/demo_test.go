@@ -20,6 +20,7 @@ import (
 	"viandante/core/geodesy"
 	"viandante/core/region"
 	"viandante/core/road"
+	"viandante/core/shape"
 	"viandante/demo"
 	"viandante/demo/demotest"
 )
@@ -336,4 +337,48 @@ func TestAnArchipelagoIsOneMap(t *testing.T) {
 	}
 	stop := fmt.Errorf("the disk is full")
 	assert.ErrorIs(t, demo.Archipelago(1, 1, func(int, *demo.Island) error { return stop }), stop)
+}
+
+func TestTheSocietysPathsAndAreas(t *testing.T) {
+	m := demotest.Island(t).Island
+	beats := m.Beats(6)
+	require.Len(t, beats, 6)
+	names := map[string]bool{}
+	for _, b := range beats {
+		assert.False(t, names[b.Name], "%s twice", b.Name)
+		names[b.Name] = true
+		assert.Greater(t, shape.Length(b.Line), 1000.0, b.Name)
+	}
+	kinds := map[int]int{}
+	for _, g := range m.NestingGrounds(9) {
+		kinds[len(g.Rings)]++
+		assert.Empty(t, shape.Faults(g.Rings, 1), g.Name)
+		if len(g.Rings) == 0 {
+			assert.Greater(t, g.RadiusM, 100.0)
+			assert.True(t, g.Middle.IsValid())
+		}
+	}
+	assert.Equal(t, map[int]int{0: 3, 1: 3, 2: 3}, kinds, "circles, plain ones, ones with a hole")
+	wards := m.WardenAreas(7)
+	require.Len(t, wards, 7)
+	for _, w := range wards {
+		assert.Empty(t, shape.Faults(w.Rings, 1), w.Name)
+	}
+	for _, p := range m.Places(80) { // each is looked after by one warden
+		count := 0
+		for _, w := range wards {
+			in := false
+			for i, b := range w.Rings[0][1:] {
+				a := w.Rings[0][i]
+				if a.Lat() > p.At.Lat() != (b.Lat() > p.At.Lat()) && p.At.Lng() < a.Lng()+(p.At.Lat()-a.Lat())/(b.Lat()-a.Lat())*(b.Lng()-a.Lng()) {
+					in = !in
+				}
+			}
+			if in {
+				count++
+			}
+		}
+		assert.Equal(t, 1, count, p.Name)
+	}
+	assert.Equal(t, wards, m.WardenAreas(7))
 }

@@ -13,7 +13,10 @@ type Place struct {
 	At                          geo.Point
 }
 
-// Categories are the kinds of place the society has, with the glyph and the colour of each.
+// kinds is how many of the categories, the first of them, are of posts.
+const kinds = 6
+
+// Categories are the kinds of place, path and area the society has, with the glyph and the colour of each.
 var Categories = []struct{ ID, Name, Glyph, Colour string }{
 	{"fountain", "Drinking fountain", "drop", "#2F6F8F"},
 	{"shelter", "Weather shelter", "roof", "#6B5B3E"},
@@ -21,6 +24,9 @@ var Categories = []struct{ ID, Name, Glyph, Colour string }{
 	{"locker", "Lending locker", "key", "#8A6D1F"},
 	{"firstaid", "First-aid post", "cross", "#A8432F"},
 	{"lookout", "Lookout", "eye", "#24705F"},
+	{"beat", "Warden's beat", "winding", "#9A4A1E"},
+	{"nesting", "Nesting ground", "nest", "#8A2F5A"},
+	{"ward", "Warden's area", "badge", "#3F5A86"},
 }
 
 var placeWords = map[string][]string{
@@ -33,7 +39,7 @@ func (m *Island) Places(count int) []Place {
 	var out []Place
 	r := rand.New(rand.NewPCG(uint64(m.noise), 0x9057)) // of its own, so that asking twice gives the same
 	for _, i := range r.Perm(len(m.along))[:min(count, len(m.along))] {
-		c := Categories[r.IntN(len(Categories))]
+		c := Categories[r.IntN(kinds)]
 		words := placeWords[c.ID]
 		p := m.along[i]
 		out = append(out, Place{

@@ -49,6 +49,13 @@ func (s *server) putCollection(c *echo.Context) error {
 	return c.JSON(status, k)
 }
 
+func (s *server) deleteCollection(c *echo.Context) error {
+	if err := s.Service.DeleteCollection(c.Request().Context(), actor(c), c.Param("collection")); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
 func (s *server) categories(c *echo.Context) error {
 	list, err := s.Service.Categories(c.Request().Context(), actor(c))
 	if err != nil {

@@ -13,6 +13,20 @@ const lockers = `{"title":"Lockers","attributes":[
 	{"name":"lock","type":"choice","options":["key","code"]},
 	{"name":"checked_on","type":"date"},{"name":"indoors","type":"boolean"},{"name":"manual","type":"url"},{"name":"keeper_phone","type":"telephone"},{"name":"notes","type":"text"}]}`
 
+func TestACollectionGoesWhenItIsEmpty(t *testing.T) {
+	s := newSite(t)
+	require.Equal(t, 201, s.put("/v1/collections/huts", `{"title":"Huts"}`).status)
+	path := "/ogc/collections/huts/items/" + newID()
+	a := s.call("PUT", path, `{"type":"Feature","geometry":null,"properties":{"name":"x"}}`)
+	require.Equal(t, 201, a.status)
+	refused := s.call("DELETE", "/v1/collections/huts", "")
+	assert.Equal(t, 409, refused.status)
+	assert.Contains(t, string(refused.body), "still holds features")
+	require.Equal(t, 204, s.call("DELETE", path, "", "If-Match", a.header.Get("ETag")).status)
+	assert.Equal(t, 204, s.call("DELETE", "/v1/collections/huts", "").status)
+	assert.Equal(t, 404, s.call("DELETE", "/v1/collections/huts", "").status)
+}
+
 func TestACollectionDefinesItsAttributes(t *testing.T) {
 	s := newSite(t)
 	a := s.put("/v1/collections/lockers", lockers)

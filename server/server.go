@@ -90,6 +90,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	v1.GET("/route", s.route)
 	v1.GET("/collections", s.collections)
 	v1.PUT("/collections/:collection", s.putCollection)
+	v1.DELETE("/collections/:collection", s.deleteCollection)
 	v1.GET("/categories", s.categories)
 	v1.PUT("/categories/:category", s.putCategory)
 	v1.DELETE("/categories/:category", s.deleteCategory)

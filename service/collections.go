@@ -74,6 +74,31 @@ func (v *Service) PutCollection(ctx context.Context, a Actor, c store.Collection
 	return c, created, v.caughtUp(ctx, a.Workspace, no)
 }
 
+// DeleteCollection deletes a collection that holds nothing any more.
+func (v *Service) DeleteCollection(ctx context.Context, a Actor, id string) error {
+	if err := a.mayWrite(); err != nil {
+		return err
+	}
+	no, err := v.store.Change(ctx, a.Workspace, a.Name, func(change *store.Change) error {
+		before, err := change.CurrentCollection(ctx, id)
+		if err != nil {
+			return err
+		} else if before == nil {
+			return missing("collection " + clip(id))
+		}
+		if ok, err := change.DeleteCollection(ctx, before); err != nil {
+			return err
+		} else if !ok {
+			return &Error{Kind: Conflict, Detail: fmt.Sprintf("the collection %s still holds features; delete or move them first", id)}
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return v.caughtUp(ctx, a.Workspace, no)
+}
+
 // Categories returns the categories of the workspace.
 func (v *Service) Categories(ctx context.Context, a Actor) ([]store.Category, error) {
 	if err := a.mayRead(); err != nil {

@@ -82,6 +82,19 @@ func (c *Change) WriteCollection(ctx context.Context, before *Collection, k *Col
 	return c.log(ctx, "collections", k.ID, k.ID, was, k)
 }
 
+// DeleteCollection deletes a collection that no feature belongs to any more, and logs it; false when some do.
+func (c *Change) DeleteCollection(ctx context.Context, before *Collection) (bool, error) {
+	var held bool
+	err := c.tx.GetContext(ctx, &held, `SELECT EXISTS (SELECT 1 FROM features WHERE workspace = ? AND collection = ? AND deleted_at IS NULL)`, c.Workspace[:], before.ID)
+	if err != nil || held {
+		return false, err
+	}
+	if _, err := c.tx.ExecContext(ctx, `DELETE FROM collections WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID); err != nil {
+		return false, err
+	}
+	return true, c.log(ctx, "collections", before.ID, before.ID, before, nil)
+}
+
 // Category is a kind of place.
 type Category struct {
 	ID       string `db:"id" json:"id"`

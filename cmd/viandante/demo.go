@@ -31,7 +31,7 @@ var (
 
 const (
 	demoRegion  = "Orrisand"
-	demoVersion = "demo-8"
+	demoVersion = "demo-9"
 	demoPlaces  = 96
 )
 

@@ -35,7 +35,27 @@ func unlessThere(err error) error {
 	return err
 }
 
-// plant stores the society's categories, its collection and its posts. Ids follow from the names, so that doing it
+// demoCollections are what the society keeps, each with what it notes of it.
+var demoCollections = []store.Collection{
+	{ID: "posts", Title: "The society's posts", Description: "What the wayfarers' society keeps up on Orrisand.", Attributes: demoAttributes},
+	{ID: "beats", Title: "Wardens' beats", Description: "Paths that wardens walk.", Attributes: store.Attributes{
+		{Name: "warden", Title: "Walked by", Type: service.TextType, Required: true},
+		{Name: "walked_on", Title: "Last walked", Type: service.DateType},
+		{Name: "bicycle", Title: "Fit for bicycles", Type: service.BooleanType},
+	}},
+	{ID: "grounds", Title: "Nesting grounds", Description: "Closed to people in season.", Attributes: store.Attributes{
+		{Name: "closed_from", Title: "Closed from", Type: service.DateType},
+		{Name: "closed_until", Title: "Closed until", Type: service.DateType},
+		{Name: "pairs", Title: "Pairs counted", Type: service.NumberType},
+	}},
+	{ID: "wards", Title: "Wardens' areas", Description: "What each warden post looks after.", Attributes: store.Attributes{
+		{Name: "warden", Title: "Warden", Type: service.TextType},
+	}},
+}
+
+var wardens = []string{"Ida Marrow", "Tam Oakes", "Bess Fallow", "Jon Quill", "Ness Harrow", "Odd Pellick", "Wyn Tarn"}
+
+// plant stores the society's categories, its collections and what is in them. Ids follow from the names, so that doing it
 // again doubles nothing and leaves what was changed since as it is.
 func plant(ctx context.Context, svc *service.Service, island *demo.Island) error {
 	var categories []store.Category
@@ -45,19 +65,61 @@ func plant(ctx context.Context, svc *service.Service, island *demo.Island) error
 	if err := svc.PutCategories(ctx, demoActor, categories); err != nil {
 		return err
 	}
-	if _, _, err := svc.PutCollection(ctx, demoActor, store.Collection{ID: "posts", Title: "The society's posts", Description: "What the wayfarers' society keeps up on Orrisand.", Attributes: demoAttributes}); err != nil {
-		return err
-	}
-	for i, p := range island.Places(demoPlaces) {
-		id := demoID(fmt.Sprintf("%d %s", i, p.Name))
-		_, err := svc.Put(ctx, demoActor, "posts", id, &geojson.Feature{Type: "Feature", Geometry: geojson.Point(p.At),
-			Properties: map[string]any{"name": p.Name, "category": p.Category, "description": p.Description, "source": "demo",
-				"condition": demoAttributes[0].Options[i*i%3], "inspected_on": fmt.Sprintf("2026-%02d-%02d", 3+i%7, 1+i*5%28), "telephone": fmt.Sprintf("+999 40 %03d", 100+i), "website": "https://society.example/posts/" + id.String()[:8]}}, service.Match{New: true})
-		if err := unlessThere(err); err != nil {
+	for _, c := range demoCollections {
+		if _, _, err := svc.PutCollection(ctx, demoActor, c); err != nil {
 			return err
 		}
 	}
-	return plantDesk(ctx, svc, island)
+	keep := func(collection, id string, geometry *geojson.Geometry, properties map[string]any) error {
+		properties["source"] = "demo"
+		_, err := svc.Put(ctx, demoActor, collection, demoID(id), &geojson.Feature{Type: "Feature", Geometry: geometry, Properties: properties}, service.Match{New: true})
+		return unlessThere(err)
+	}
+	for i, p := range island.Places(demoPlaces) {
+		id := fmt.Sprintf("%d %s", i, p.Name)
+		if err := keep("posts", id, geojson.Point(p.At), map[string]any{"name": p.Name, "category": p.Category, "description": p.Description,
+			"condition": demoAttributes[0].Options[i*i%3], "inspected_on": fmt.Sprintf("2026-%02d-%02d", 3+i%7, 1+i*5%28), "telephone": fmt.Sprintf("+999 40 %03d", 100+i), "website": "https://society.example/posts/" + demoID(id).String()[:8], "keeper": wardens[i%len(wardens)]}); err != nil {
+			return err
+		}
+	}
+	for i, name := range []string{"Shelter that the Harbour Trust promised", "Fountain for the new playground"} {
+		if err := keep("posts", name, nil, map[string]any{"name": name, "category": demo.Categories[1-i].ID, "description": "Its site is not chosen yet."}); err != nil {
+			return err
+		}
+	}
+	return errors.Join(plantStretches(island, keep), plantDesk(ctx, svc, island))
+}
+
+// plantStretches stores the beats, the nesting grounds and the wardens' areas.
+func plantStretches(island *demo.Island, keep func(collection, id string, geometry *geojson.Geometry, properties map[string]any) error) error {
+	one := func(collection, category string, s demo.Stretch, properties map[string]any) error {
+		properties["name"], properties["category"] = s.Name, category
+		geometry := geojson.Read{Lines: s.Rings, Heights: make([][]float64, len(s.Rings))}.Geometry()
+		switch {
+		case s.Line != nil:
+			geometry = geojson.LineString(s.Line)
+		case s.RadiusM > 0:
+			geometry = geojson.Point(s.Middle)
+			properties["radius_m"] = s.RadiusM
+		}
+		return keep(collection, collection+" "+s.Name, geometry, properties)
+	}
+	for i, s := range island.WardenAreas(7) {
+		if err := one("wards", "ward", s, map[string]any{"warden": wardens[i%len(wardens)], "telephone": fmt.Sprintf("+999 41 %03d", 7*i+10)}); err != nil {
+			return err
+		}
+	}
+	for i, s := range island.NestingGrounds(9) {
+		if err := one("grounds", "nesting", s, map[string]any{"closed_from": "2026-09-15", "closed_until": fmt.Sprintf("2027-01-%02d", 10+2*i), "pairs": float64(12 + i*i*3)}); err != nil {
+			return err
+		}
+	}
+	for i, s := range island.Beats(6) {
+		if err := one("beats", "beat", s, map[string]any{"warden": wardens[(i+3)%len(wardens)], "walked_on": fmt.Sprintf("2026-11-%02d", 3+i*3), "bicycle": i%2 == 0}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // plantDesk lays the fair's site plan over the square and saves some views.
@@ -78,7 +140,7 @@ func plantDesk(ctx context.Context, svc *service.Service, island *demo.Island) e
 	square := island.Standpoint()
 	at := [2]float64{square.Lng(), square.Lat()}
 	for i, v := range []service.View{
-		{Name: "The whole island", Center: [2]float64{-26.07, -38.1}, Zoom: 10.25, Ground: "relief", Opening: true},
+		{Name: "The whole island", Center: [2]float64{-26.098, -38.048}, Zoom: 10.25, Ground: "relief", Opening: true},
 		{Name: "Varrowby", Center: at, Zoom: 13.5},
 		{Name: "The fair on the square", Center: at, Zoom: 17, RotationDeg: 348, Names: "always", Overlays: []string{fair.String()}},
 		{Name: "How moist the soil is", Center: at, Zoom: 12, Ground: "muted", Imagery: []string{demoImagery.String()}},

@@ -64,6 +64,7 @@ func main() {
 	only := flag.String("only", "", "names of pictures, separated by commas; all without it")
 	path := flag.String("path", "", "take one picture of this path instead")
 	size := flag.String("size", "1280x800", "its size")
+	steps := flag.String("do", "", "what is done before the shutter: names of what is clicked, and keys as =K, separated by spaces")
 	night := flag.Bool("night", false, "take it by night")
 	flag.Parse()
 	list := pictures
@@ -72,6 +73,16 @@ func main() {
 		if _, err := fmt.Sscanf(*size, "%dx%d", &p.width, &p.height); err != nil {
 			fmt.Fprintln(os.Stderr, "-size is WIDTHxHEIGHT")
 			os.Exit(2)
+		}
+		for _, s := range strings.Fields(*steps) {
+			act := chromedp.Click(e2e.At(s))
+			if key, ok := strings.CutPrefix(s, "="); ok {
+				act = chromedp.KeyEvent(key)
+			}
+			if p.do == nil {
+				p.do = chromedp.Steps()
+			}
+			p.do = chromedp.Steps(p.do, act, chromedp.Sleep(600*time.Millisecond))
 		}
 		list, *only = []picture{p}, ""
 	}

@@ -5,21 +5,24 @@ import { useEventListener } from '@vueuse/core'
 import { computed, onMounted, ref, useTemplateRef, watch } from 'vue'
 import { api, unwrap, type Feature } from './api/client'
 import type { LatLng } from './chart/camera'
-import { chart, copy, goTo, keepAt, lookAt, removePlace, standAt } from './desk/acts'
-import { MODES, NAMES, desk, type Bench, type Named } from './desk/desk'
-import { begin, drop, editing } from './desk/editing'
-import { position } from './desk/format'
+import { chart, copyPosition, doAgain, goTo, keepAt, keepHere, keepMiddle, lookAt, removePlace, show, standAt, takeBack } from './desk/acts'
+import { MODES, NAMES, desk, type Bench, type Named, type Page } from './desk/desk'
+import { begin, beginDrawing, beginHole, clickedAt, deleteVertex, dragVertex, drop, editing, mark, nextVertex, split } from './desk/editing'
 import { complain, notice } from './desk/notice'
 import { placing, savePlacing } from './desk/placing'
 import { nextGround, palette, toggleLettering, togglePalette } from './desk/palette'
-import { canRedo, canUndo, redo, undo } from './desk/history'
+import { canRedo, canUndo } from './desk/history'
 import { loadKept, openingView, showView, viewOfKey } from './desk/kept'
+import { showOnly, step } from './desk/listing'
 import { crowded, findPlace, followChanges, loadPlaces, places } from './desk/places'
 import { useNearby, useWay } from './desk/questions'
+import { take, wait } from './desk/quick'
 import AroundPage from './parts/AroundPage.vue'
 import JourneyPage from './parts/JourneyPage.vue'
 import BinPage from './parts/BinPage.vue'
+import KindsPage from './parts/KindsPage.vue'
 import LayersPage from './parts/LayersPage.vue'
+import ListPage from './parts/ListPage.vue'
 import PlacingPage from './parts/PlacingPage.vue'
 import KeysDialog from './parts/KeysDialog.vue'
 import MapPane from './parts/MapPane.vue'
@@ -75,6 +78,7 @@ function escape(): void {
   else if (desk.spot) desk.spot = null
   else if (desk.place) desk.place = null
   else if (desk.page) desk.page = null
+  else if (desk.only.length) desk.only = []
   else if (wireOpen.value) wireOpen.value = false
 }
 
@@ -87,6 +91,7 @@ const { data: route } = useWay()
 function fitShown(): void {
   const way = desk.bench === 'journey' && route.value?.geometry.coordinates
   if (way) return chart.value?.fit(way.map(([lng, lat]) => ({ lat: lat!, lng: lng! })))
+  if (desk.only.length) return showOnly(desk.only.flatMap((id) => places.get(id) ?? []))
   const points = (inRing.value.size ? [...inRing.value].map((id) => places.get(id)) : [...places.values()]).flatMap((p) => (p?.at ? [p.at] : []))
   if (desk.standpoint) points.push(desk.standpoint)
   chart.value?.fit(points)
@@ -95,15 +100,52 @@ function fitShown(): void {
 /** The spot or the place in hand. */
 const inHand = computed<Named | null>(() => desk.spot ?? (selected.value?.at ? { ...selected.value.at, name: selected.value.name } : null))
 
+const toggle = (page: Page) => () => (desk.page = desk.page === page ? null : page)
+const drawAt = () => desk.spot
+
+/** What keys do to the outline in hand; they go before all others. */
+function outlineKey(e: KeyboardEvent): boolean {
+  const [o, v] = [editing.draft.outline, editing.active]
+  if (!editing.open || !o || o.kind === 'circle') return false
+  const arrow = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key]
+  if (arrow && e.altKey && v && chart.value) {
+    const camera = chart.value.camera
+    const at = camera.toScreen(o.rings[v.ring]![v.i]!)
+    const by = e.shiftKey ? 20 : 2
+    mark()
+    dragVertex(v, camera.fromScreen({ x: at.x + arrow[0]! * by, y: at.y + arrow[1]! * by }))
+    return true
+  }
+  if (e.altKey || e.ctrlKey || e.metaKey) return false
+  const acts: Record<string, (() => unknown) | false> = {
+    Enter: editing.drawing && (() => (editing.drawing = false)),
+    ' ': editing.drawing && (() => clickedAt(chart.value!.view)),
+    Insert: () => (editing.drawing = !!v),
+    Delete: deleteVertex,
+    Backspace: deleteVertex,
+    X: split,
+    O: beginHole,
+    '.': () => nextVertex(1),
+    ',': () => nextVertex(-1),
+    Escape: editing.drawing && (() => (editing.drawing = false)),
+  }
+  const act = acts[e.key]
+  if (!act) return false
+  act()
+  return true
+}
+
 useEventListener(window, 'keydown', (e) => {
   const at = e.target as HTMLElement
   const typing = at.matches('input, textarea, select, [contenteditable]')
+  if (!typing && outlineKey(e)) return e.preventDefault()
   if (e.key === 'Escape' && !typing) return escape()
   if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'z' && !typing) {
     e.preventDefault()
-    return void (e.shiftKey ? redo() : undo()).catch(complain)
+    return e.shiftKey ? doAgain() : takeBack()
   }
-  if (typing || e.ctrlKey || e.metaKey || e.altKey || keysOpen.value) return
+  if (typing || e.ctrlKey || e.metaKey || e.altKey || keysOpen.value || e.key === 'Shift') return
+  if (take(e.key)) return e.preventDefault()
   const held = inHand.value
   const place = selected.value
   const acts: Record<string, (() => unknown) | false | null | undefined> = {
@@ -115,21 +157,33 @@ useEventListener(window, 'keydown', (e) => {
     n: togglePalette,
     y: nextGround,
     b: toggleLettering,
-    u: () => undo().catch(complain),
-    U: () => redo().catch(complain),
+    u: takeBack,
+    U: doAgain,
     m: () => document.querySelector<HTMLElement>('[data-test=map]')?.focus(),
     h: desk.standpoint && (() => lookAt(desk.standpoint!)),
     f: fitShown,
     k: desk.spot && (() => keepAt(desk.spot!, desk.spot!.name ? 'address' : 'map')),
     s: held && (() => standAt(held)),
     g: held && (() => goTo(held)),
-    c: held && (() => copy(position(held), 'lat,lng')),
-    l: held && (() => lookAt(held, 16)),
+    K: keepMiddle,
+    H: keepHere,
+    P: () => beginDrawing('path', drawAt()),
+    A: () => beginDrawing('area', drawAt()),
+    C: () => beginDrawing('circle', drawAt() ?? desk.view),
+    c: held && (() => copyPosition(held)),
+    l: place?.outline ? () => show(place) : held && (() => lookAt(held, 16)),
     e: place && (() => begin(place)),
     Delete: place && (() => removePlace(place)),
     t: () => (desk.by = MODES[(MODES.indexOf(desk.by) + 1) % MODES.length]!),
-    v: () => (desk.page = desk.page === 'layers' ? null : 'layers'),
-    Z: () => (desk.page = desk.page === 'bin' ? null : 'bin'),
+    v: toggle('layers'),
+    Z: toggle('bin'),
+    L: toggle('list'),
+    S: toggle('kinds'),
+    q: () => wait('show'),
+    Q: () => wait('give'),
+    z: () => (desk.only.length ? (desk.only = []) : place && showOnly([place])),
+    '.': () => step(1).catch(complain),
+    ',': () => step(-1).catch(complain),
     d: () => (desk.names = NAMES[(NAMES.indexOf(desk.names) + 1) % NAMES.length]!),
     Enter: placing.open && savePlacing,
     r: () => desk.bench === 'journey' && desk.destination && ([desk.standpoint, desk.destination] = [desk.destination, desk.standpoint]),
@@ -148,8 +202,9 @@ useEventListener(window, 'keydown', (e) => {
     <header class="bg-paper border-ink col-span-full flex h-12 items-center gap-3 border-b px-3">
       <span class="hidden font-serif text-xl font-bold sm:inline">Viandante</span>
       <TopLine ref="topLine" v-model="text" v-model:open="lineOpen" @readings="readings = $event" />
-      <button class="act" :disabled="!canUndo" title="Take back (u)" data-test="undo" @click="undo().catch(complain)">Undo <span class="key">u</span></button>
-      <button class="act max-lg:hidden!" :disabled="!canRedo" title="Do again (Shift U)" @click="redo().catch(complain)">Redo</button>
+      <button class="act" :disabled="!canUndo && !(editing.open && editing.past.length)" title="Take back (u)" data-test="undo" @click="takeBack">Undo <span class="key">u</span></button>
+      <button class="act max-lg:hidden!" :disabled="!canRedo && !(editing.open && editing.future.length)" title="Do again (Shift U)" @click="doAgain">Redo</button>
+      <button class="act max-sm:hidden!" :aria-pressed="desk.page === 'list'" data-test="open-list" @click="toggle('list')()">List <span class="key">L</span></button>
       <button class="act max-sm:hidden!" @click="togglePalette">{{ palette === 'day' ? 'Night' : 'Day' }} <span class="key">n</span></button>
       <button class="act max-sm:hidden!" @click="keysOpen = true">Keys <span class="key">?</span></button>
       <button class="act max-lg:hidden!" @click="emit('leave')">Leave</button>
@@ -157,6 +212,10 @@ useEventListener(window, 'keydown', (e) => {
 
     <main class="map relative min-h-0">
       <MapPane v-if="ground && ready" :ground="ground.version" :opening="opening" :in-ring="inRing" :marked="marked" @hover="pointer = $event" />
+      <p v-if="desk.only.length" class="border-ink bg-paper absolute top-3 left-3 z-20 flex items-baseline gap-3 border-l-4 border-ochre px-3 py-1.5" data-test="only">
+        {{ desk.only.length === 1 ? 'One alone is shown' : `${desk.only.length} alone are shown` }}
+        <button class="underline" data-test="show-all" @click="desk.only = []">Show all <span class="key">z</span></button>
+      </p>
       <p
         v-if="notice"
         class="border-ink bg-paper absolute bottom-3 left-3 z-20 flex max-w-[85%] items-baseline gap-3 border-l-4 px-3 py-1.5"
@@ -165,7 +224,7 @@ useEventListener(window, 'keydown', (e) => {
         data-test="notice"
       >
         {{ notice.text }}
-        <button v-if="notice.undoable" class="text-madder font-medium underline" @click="undo().catch(complain)">Undo</button>
+        <button v-if="notice.undoable" class="text-madder font-medium underline" @click="takeBack">Undo</button>
       </p>
     </main>
 
@@ -176,6 +235,8 @@ useEventListener(window, 'keydown', (e) => {
       <template v-else>
         <PlacePage v-if="selected" :place="selected" class="border-ink border-b" />
         <LayersPage v-if="desk.page === 'layers'" />
+        <ListPage v-else-if="desk.page === 'list'" />
+        <KindsPage v-else-if="desk.page === 'kinds'" />
         <BinPage v-else-if="desk.page === 'bin'" />
         <AroundPage v-else-if="desk.bench === 'around'" :features="listed" :truncated="nearby?.truncated ?? false" :error="nearbyError" :demo="demo" />
         <JourneyPage v-else @mark="marked = $event" />

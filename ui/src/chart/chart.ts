@@ -45,7 +45,7 @@ export interface ChartEvents {
   /** A click or tap on nothing that a layer holds. */
   click: { at: Spot; position: LatLng }
   /** A click or tap on something of a layer's. */
-  hit: Hit
+  hit: Hit & { position: LatLng; touch: boolean }
   /** The position under the pointer, or null. */
   hover: LatLng | null
   /** What the pointer rests on, when that changes. */
@@ -415,8 +415,9 @@ export class Chart {
 
   private clicked(at: Spot, touch: boolean): void {
     const h = this.hitAt(at, touch)
-    if (h) this.emit('hit', h)
-    else this.emit('click', { at, position: this.current.fromScreen(at) })
+    const position = this.current.fromScreen(at)
+    if (h) this.emit('hit', { ...h, position, touch })
+    else this.emit('click', { at, position })
   }
 
   private hovered(at: Spot | null): void {

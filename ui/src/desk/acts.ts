@@ -4,9 +4,12 @@ import { shallowRef } from 'vue'
 import type { Chart } from '../chart/chart'
 import type { LatLng } from '../chart/camera'
 import { desk, type Named } from './desk'
-import { beginNew, editing } from './editing'
-import { position } from './format'
+import { beginNew, editing, stepBack, stepOn } from './editing'
+import { NOTATIONS, chosenNotation, position } from './format'
+import { destination } from './geodesic'
+import { redo, undo } from './history'
 import { complain, say } from './notice'
+import { verticesOf } from './outline'
 import { deletePlace, places, type Place } from './places'
 
 /** The map, once it is there. */
@@ -17,7 +20,7 @@ export function select(id: string, look = false): void {
   desk.spot = null
   editing.open = false
   const p = places.get(id)
-  if (look && p?.at) lookAt(p.at)
+  if (look && p) show(p)
 }
 
 /** Brings a position into view; nearer when the view is wide. */
@@ -39,7 +42,7 @@ export function goTo(p: Named): void {
 }
 
 export function keepAt(p: Named, source: string): void {
-  beginNew(p, p.name ?? '', { accuracyM: p.accuracyM, source })
+  beginNew(p, p.name ?? '', { accuracyM: p.accuracyM, source, address: source === 'address' ? p.name : undefined })
 }
 
 export async function copy(text: string, what: string): Promise<void> {
@@ -57,24 +60,58 @@ export function removePlace(p: Place): void {
   deletePlace(p).catch(complain)
 }
 
+/** Where the browser says that we are. */
+export function positionHere(): Promise<Named & { accuracyM: number }> {
+  return new Promise((resolve, reject) => {
+    if (!navigator.geolocation) return reject(new Error('This browser has no position. Click a spot on the map instead.'))
+    navigator.geolocation.getCurrentPosition(
+      ({ coords }) => resolve({ lat: coords.latitude, lng: coords.longitude, name: 'where I am', accuracyM: coords.accuracy }),
+      (e) =>
+        reject(
+          new Error(
+            e.code === e.PERMISSION_DENIED
+              ? 'The browser does not give away where you are. Allow it in the address line, or click a spot on the map.'
+              : 'The browser cannot tell where you are just now. Click a spot on the map instead.',
+          ),
+        ),
+      { enableHighAccuracy: true, timeout: 10_000 },
+    )
+  })
+}
+
 /** Stands where the browser says that we are. */
 export function standHere(): void {
-  if (!navigator.geolocation) {
-    say('This browser has no position. Click a spot on the map instead.', { wrong: true })
-    return
-  }
-  navigator.geolocation.getCurrentPosition(
-    ({ coords }) => {
-      standAt({ lat: coords.latitude, lng: coords.longitude, name: 'where I am', accuracyM: coords.accuracy })
-      lookAt({ lat: coords.latitude, lng: coords.longitude })
-    },
-    (e) =>
-      say(
-        e.code === e.PERMISSION_DENIED
-          ? 'The browser does not give away where you are. Allow it in the address line, or click a spot on the map.'
-          : 'The browser cannot tell where you are just now. Click a spot on the map instead.',
-        { wrong: true },
-      ),
-    { enableHighAccuracy: true, timeout: 10_000 },
-  )
+  positionHere().then((p) => {
+    standAt(p)
+    lookAt(p)
+  }, complain)
+}
+
+/** Keeps a place where the browser says that we are. */
+export function keepHere(): void {
+  positionHere().then((p) => {
+    beginNew(p, '', { accuracyM: p.accuracyM, source: 'device' })
+    lookAt(p)
+  }, complain)
+}
+
+/** Keeps a place in the middle of the map. */
+export function keepMiddle(): void {
+  if (desk.view) beginNew(desk.view, '', { source: 'map' })
+}
+
+/** Takes back what was done last: a step on the map in the form that is open, or a change that was saved. */
+export const takeBack = (): void => void (stepBack() || undo().catch(complain))
+export const doAgain = (): void => void (stepOn() || redo().catch(complain))
+
+/** Brings a place, a path or an area into view. */
+export function show(p: Place): void {
+  if (p.outline) chart.value?.fit(p.outline.kind === 'circle' ? [0, 90, 180, 270].map((b) => destination((p.outline as { at: LatLng }).at, b, (p.outline as { radiusM: number }).radiusM)) : verticesOf(p.outline))
+  else if (p.at) lookAt(p.at)
+}
+
+/** Copies a position in the notation that one has chosen. */
+export function copyPosition(p: LatLng, notation = chosenNotation.value): void {
+  const n = NOTATIONS[notation] ?? NOTATIONS.decimal!
+  void copy(n.copy(p), n.title)
 }

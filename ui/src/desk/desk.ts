@@ -38,9 +38,30 @@ export interface Desk {
   /** Ids of the pictures and of the imagery laid over the ground. */
   overlays: string[]
   imagery: string[]
+  /** Ids of the only places, paths and areas that are shown; all of them when empty. */
+  only: string[]
   /** What is open instead of the bench's own page. */
-  page: 'layers' | 'bin' | null
+  page: Page | null
+  list: List
 }
+
+/** What the list of everything shows. */
+export interface List {
+  text: string
+  /** An attribute, with - in front the other way round. */
+  sort: string
+  collection: string
+  /** An attribute and the value that it has to have, name:value. */
+  where: string
+  /** Only what is in view; the list follows the map. */
+  follow: boolean
+  /** Only what has no position yet. */
+  unplaced: boolean
+}
+
+/** The pages that any bench may have open. */
+export const PAGES = ['layers', 'bin', 'list', 'kinds'] as const
+export type Page = (typeof PAGES)[number]
 
 export type Names = 'always' | 'pointed' | 'never'
 export const NAMES: Names[] = ['pointed', 'always', 'never']
@@ -63,7 +84,9 @@ export const desk = reactive<Desk>({
   names: 'pointed',
   overlays: [],
   imagery: [],
+  only: [],
   page: null,
+  list: { text: '', sort: 'name', collection: '', where: '', follow: false, unplaced: false },
 })
 
 function named(at: unknown, name: unknown): Named | null {
@@ -89,7 +112,10 @@ function read(bench: unknown, q: LocationQuery): void {
   desk.names = NAMES.includes(q.names as Names) ? (q.names as Names) : 'pointed'
   desk.overlays = list(q.over)
   desk.imagery = list(q.imagery)
-  desk.page = q.page === 'layers' || q.page === 'bin' ? q.page : null
+  desk.only = list(q.only)
+  desk.page = PAGES.includes(q.page as Page) ? (q.page as Page) : null
+  const text = (v: unknown) => (typeof v === 'string' ? v.slice(0, 200) : '')
+  desk.list = { text: text(q.find), sort: text(q.sort) || 'name', collection: text(q.in), where: text(q.where), follow: q.follow === '1', unplaced: q.unplaced === '1' }
 }
 
 /** How places without a category are written in the link. */
@@ -120,7 +146,17 @@ function write(): { path: string; query: Record<string, string> } {
   put('names', desk.names !== 'pointed' && desk.names)
   put('over', desk.overlays.join(','))
   put('imagery', desk.imagery.join(','))
+  put('only', desk.only.join(','))
   put('page', desk.page)
+  if (desk.page === 'list') {
+    const l = desk.list
+    put('find', l.text)
+    put('sort', l.sort !== 'name' && l.sort)
+    put('in', l.collection)
+    put('where', l.where)
+    put('follow', l.follow && 1)
+    put('unplaced', l.unplaced && 1)
+  }
   return { path: `/${desk.bench}`, query }
 }
 
@@ -130,7 +166,7 @@ export function followUrl(router: Router): void {
   let own = ''
   let timer = 0
   /** What changes while something is dragged goes into the URL a little later, so that a drag is one change. */
-  const steady = ({ query }: ReturnType<typeof write>) => JSON.stringify({ ...query, v: '', ring: '' })
+  const steady = ({ query }: ReturnType<typeof write>) => JSON.stringify({ ...query, v: '', ring: '', find: '' })
   watch(
     () => [write(), desk.bench] as const,
     ([to, bench], [toBefore, benchBefore]) => {

@@ -1,5 +1,6 @@
 // How numbers are written on the page.
 
+import { useLocalStorage } from '@vueuse/core'
 import type { LatLng } from '../chart/camera'
 
 export function metres(m: number): string {
@@ -49,6 +50,22 @@ export const NOTATIONS: Record<string, { title: string; read(p: LatLng): string;
   sexagesimal: { title: 'd m s', read: sexagesimal, copy: sexagesimal },
   geo: { title: 'geo:', read: (p) => `geo:${p.lat.toFixed(5)},${p.lng.toFixed(5)}`, copy: (p) => `geo:${position(p)}` },
   geojson: { title: '[lng, lat]', read: (p) => `[${p.lng.toFixed(5)}, ${p.lat.toFixed(5)}]`, copy: (p) => JSON.stringify({ type: 'Point', coordinates: [round7(p.lng), round7(p.lat)] }) },
+}
+
+/** The notation in which positions are read off and copied. */
+export const chosenNotation = useLocalStorage('viandante.notation', 'decimal')
+
+/** An area in square metres, hectares or square kilometres. */
+export function squareMetres(m2: number): string {
+  if (m2 < 10_000) return `${m2 < 100 ? m2.toFixed(1) : Math.round(m2)} m²`
+  if (m2 < 1e6) return `${(m2 / 10_000).toFixed(2)} ha`
+  return `${m2 < 1e9 ? (m2 / 1e6).toFixed(2) : Math.round(m2 / 1e6)} km²`
+}
+
+/** What a path or an area measures. */
+export function measureText(s: { length_m: number | null; area_m2: number | null; perimeter_m: number | null }): string {
+  if (s.length_m !== null) return `${metres(s.length_m)} long`
+  return [s.area_m2 !== null && squareMetres(s.area_m2), s.perimeter_m !== null && `${metres(s.perimeter_m)} round`].filter(Boolean).join(' · ') || '—'
 }
 
 /** A length in feet or miles. */

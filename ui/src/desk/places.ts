@@ -2,23 +2,31 @@
 
 import { useEventListener, useEventSource } from '@vueuse/core'
 import { v7 as uuidv7 } from 'uuid'
-import { computed, reactive, ref, watch } from 'vue'
+import { computed, markRaw, ref, shallowReactive, watch } from 'vue'
 import { Refusal, api, unwrap, type Attribute, type Category, type Collection, type Feature } from '../api/client'
 import type { LatLng } from '../chart/camera'
 import { round7 } from './format'
 import { record } from './history'
+import { say } from './notice'
+import { geometryOf, outlineOf, type Outline } from './outline'
+
+export type Kind = 'place' | 'path' | 'area'
 
 export interface Place {
   id: string
   collection: string
   name: string
   category: string
+  kind: Kind
+  /** A place's position, null while it is not known. */
   at: LatLng | null
+  /** A path's or an area's shape. */
+  outline: Outline | null
   version: number
   feature: Feature
 }
 
-export const places = reactive(new Map<string, Place>())
+export const places = shallowReactive(new Map<string, Place>())
 export const categories = ref<Category[]>([])
 export const collections = ref<Collection[]>([])
 export const loaded = ref(false)
@@ -45,14 +53,24 @@ export function positionOf(f: Feature): LatLng | null {
   return { lat: lat!, lng: lng! }
 }
 
-function toPlace(collection: string, f: Feature): Place {
+export function toPlace(collection: string, f: Feature): Place {
   const p = f.properties
-  return { id: f.id!, collection, name: p.name ?? '', category: p.category ?? '', at: positionOf(f), version: p.version ?? 0, feature: f }
+  const outline = outlineOf(f)
+  // Features are read, never changed: to watch every vertex of them would only take time.
+  return markRaw({
+    id: f.id!, collection, name: p.name ?? '', category: p.category ?? '', kind: !outline ? 'place' : outline.kind === 'path' ? 'path' : 'area',
+    at: outline ? null : positionOf(f), outline, version: p.version ?? 0, feature: f,
+  })
 }
+
+/** Whether it is to be drawn: what is not visible is kept and listed only. */
+export const isVisible = (p: Place) => (p.feature.properties as { visible?: boolean }).visible !== false
 
 const PAGE = 10_000
 /** So many places the page holds; of more it asks for those that are in view. */
 const MOST_HELD = 20_000
+
+const MOST_SHAPES = 2000
 
 /** There are more places than the page holds. */
 export const crowded = ref(false)
@@ -66,9 +84,15 @@ export async function fetchPlace(collection: string, id: string): Promise<Place>
   return place
 }
 
+/** Reads what there is besides features. */
+export async function loadKinds(): Promise<void> {
+  const [c, k] = await Promise.all([unwrap(api.GET('/v1/collections')), unwrap(api.GET('/v1/categories'))])
+  collections.value = c.collections
+  categories.value = k.categories
+}
+
 export async function loadPlaces(): Promise<void> {
-  collections.value = (await unwrap(api.GET('/v1/collections'))).collections
-  categories.value = (await unwrap(api.GET('/v1/categories'))).categories
+  await loadKinds()
   places.clear()
   crowded.value = collections.value.reduce((n, c) => n + (c.count ?? 0), 0) > MOST_HELD
   for (const c of crowded.value ? [] : collections.value) {
@@ -80,6 +104,11 @@ export async function loadPlaces(): Promise<void> {
       cursor = next ? (new URL(next.href).searchParams.get('cursor') ?? undefined) : undefined
     } while (cursor)
   }
+  // Where places are too many, what they crowd on is still there: paths and areas.
+  if (crowded.value) {
+    const shapes = await unwrap(api.GET('/v1/features', { params: { query: { kind: ['path', 'area'], limit: MOST_SHAPES } } }))
+    for (const f of shapes.features) places.set(f.id!, toPlace(f.properties.collection!, f))
+  }
   loaded.value = true
   generation.value++
 }
@@ -90,6 +119,35 @@ interface Changed {
   collection: string
   id: string
   feature: Feature | null
+}
+
+/** The last versions that this page has made, so that what others make is told apart. */
+const mine = new Map<string, number>()
+/** What it is changing just now: the stream may tell of it before the answer does. */
+const changing = new Map<string, number>()
+const MARKED_MS = 6000
+
+async function whileChanging<T>(ids: string[], act: () => Promise<T>): Promise<T> {
+  for (const id of ids) changing.set(id, (changing.get(id) ?? 0) + 1)
+  try {
+    return await act()
+  } finally {
+    for (const id of ids) {
+      const left = changing.get(id)! - 1
+      if (left) changing.set(id, left)
+      else changing.delete(id)
+    }
+  }
+}
+
+/** What was changed elsewhere a moment ago, by id. */
+export const changedElsewhere = shallowReactive(new Map<string, number>())
+
+function markChanged(id: string, version: number): void {
+  if (changing.has(id) || (mine.get(id) ?? -1) >= version) return
+  const at = performance.now()
+  changedElsewhere.set(id, at)
+  setTimeout(() => changedElsewhere.get(id) === at && changedElsewhere.delete(id), MARKED_MS)
 }
 
 const followers = new Set<(topic: string) => void>()
@@ -109,12 +167,14 @@ export function followChanges(): void {
     if (!text) return
     const change = JSON.parse(text) as Changed
     for (const f of followers) f(change.topic)
+    if (change.topic === 'collections' || change.topic === 'categories') void loadKinds().catch(() => {}) // the next change brings them
     if (change.topic !== 'features') return
     const known = places.get(change.id)
     if (!change.feature) places.delete(change.id)
     else if (crowded.value && !known) generation.value++ // the map and the list ask for it when it is in view
     else if (!known || known.version < (change.feature.properties.version ?? 0)) places.set(change.id, toPlace(change.collection, change.feature))
     else return
+    if (change.feature) markChanged(change.id, change.feature.properties.version ?? 0)
     generation.value++
   }, { flush: 'sync' })
   // A browser opens six connections to a server and no more; a page that nobody sees gives its own back.
@@ -134,10 +194,13 @@ export function followChanges(): void {
 
 /** What a form gives. */
 export interface Draft {
+  collection: string
   name: string
   category: string
   description: string
   at: LatLng | null
+  /** A path's or an area's; null for a place. */
+  outline: Outline | null
   accuracyM?: number | null
   source?: string
   /** The built-in attributes and those that the collection defines, by name. */
@@ -149,6 +212,7 @@ export const BUILT_IN: Attribute[] = [
   { name: 'address', title: 'Address', type: 'text' },
   { name: 'telephone', title: 'Telephone', type: 'telephone' },
   { name: 'website', title: 'Website', type: 'url' },
+  { name: 'visible', title: 'Shown on the map', type: 'boolean' },
 ]
 
 /** The attributes that a form of a collection shows. */
@@ -165,8 +229,9 @@ export function toFeature(draft: Draft, before?: Feature): Feature {
   }
   if (draft.accuracyM !== undefined) properties.accuracy_m = draft.accuracyM
   if (draft.source) properties.source = draft.source
-  for (const computed of ['distance_m', 'bearing_deg', 'collection']) delete properties[computed]
-  const geometry = draft.at && { type: 'Point' as const, coordinates: [round7(draft.at.lng), round7(draft.at.lat)] }
+  for (const computed of ['distance_m', 'bearing_deg', 'collection', 'radius_m']) delete properties[computed]
+  if (draft.outline?.kind === 'circle') properties.radius_m = draft.outline.radiusM
+  const geometry = draft.outline ? geometryOf(draft.outline) : draft.at && { type: 'Point' as const, coordinates: [round7(draft.at.lng), round7(draft.at.lat)] }
   return { type: 'Feature', geometry, properties }
 }
 
@@ -174,12 +239,14 @@ const path = (collection: string, id: string) => ({ collection, id })
 
 async function put(collection: string, id: string, feature: Feature, match: string | null): Promise<Place> {
   const headers = match ? { 'If-Match': match } : { 'If-None-Match': '*' }
-  const got = await unwrap(
-    api.PUT('/ogc/collections/{collection}/items/{id}', { params: { path: path(collection, id), header: headers }, body: feature }),
+  const got = await whileChanging([id], () =>
+    unwrap(api.PUT('/ogc/collections/{collection}/items/{id}', { params: { path: path(collection, id), header: headers }, body: feature })),
   )
   const place = toPlace(collection, got)
+  mine.set(id, place.version)
   places.set(id, place)
   generation.value++
+  if (got.mended?.length) say(got.mended.join(' '))
   return place
 }
 
@@ -199,6 +266,14 @@ function current(id: string): Place {
   return p
 }
 
+/** The collection that something new of a kind is likely to belong to: the one that has most of that kind. */
+export function homeOf(kind: Kind): string {
+  const counts = new Map<string, number>()
+  for (const p of places.values()) if (p.kind === kind) counts.set(p.collection, (counts.get(p.collection) ?? 0) + 1)
+  const [most] = [...counts].sort((a, b) => b[1] - a[1])
+  return most?.[0] ?? collections.value[0]?.id ?? ''
+}
+
 /** Where a first place goes when there is no collection yet. */
 async function home(): Promise<string> {
   if (!collections.value.length) {
@@ -209,13 +284,61 @@ async function home(): Promise<string> {
 }
 
 export async function createPlace(draft: Draft): Promise<Place> {
-  const collection = await home()
+  const collection = draft.collection || (await home())
   const id = uuidv7()
   const feature = toFeature(draft)
   const create = () => retried(() => put(collection, id, feature, null))
   const place = await create()
   record({ what: `Kept “${place.name}”`, undo: () => remove(current(id)), redo: create })
   return place
+}
+
+/** One change of many at once: what becomes of each, and what it was; null for nothing. */
+export interface Change {
+  collection: string
+  id: string
+  before: Feature | null
+  after: Feature | null
+}
+
+const MOST_AT_ONCE = 2000
+
+/** Makes many changes, all under one step that can be taken back. Of more than some thousand, each lot is all or nothing. */
+export async function changeMany(what: string, list: Change[], progress?: (done: number) => boolean): Promise<number> {
+  const versions = new Map(list.map((c) => [c.id, c.before?.properties.version ?? 0]))
+  const send = async (all: Change[]): Promise<number> => {
+    let done = 0
+    for (let i = 0; i < all.length; i += MOST_AT_ONCE) {
+      if (progress && !progress(done)) break
+      const lot = all.slice(i, i + MOST_AT_ONCE)
+      const changes = lot.map(({ collection, id, after }) => ({ collection, id, version: versions.get(id) || undefined, ...(after ? { feature: { ...after, id } } : { delete: true }) }))
+      const answer = await whileChanging(lot.map((c) => c.id), () => retried(() => unwrap(api.POST('/v1/bulk', { body: { changes } }))))
+      for (const c of lot) {
+        versions.set(c.id, c.after ? answer.no || versions.get(c.id)! : 0)
+        if (!c.after) places.delete(c.id)
+        else if (!crowded.value || places.has(c.id)) places.set(c.id, toPlace(c.collection, { ...c.after, id: c.id, properties: { ...c.after.properties, version: versions.get(c.id)! } }))
+        mine.set(c.id, versions.get(c.id)!)
+      }
+      done += lot.length
+      if (answer.mended.length) say(answer.mended.join(' '))
+    }
+    generation.value++
+    return done
+  }
+  const done = list.slice(0, await send(list))
+  const back = done.map((c) => ({ ...c, before: c.after, after: c.before }))
+  if (done.length) record({ what, undo: () => send(back), redo: () => send(done) })
+  return done.length
+}
+
+/** Cuts a path or an area in two: the first part stays what it was, the other becomes one beside it. */
+export async function splitFeature(before: Place, draft: Draft, [first, second]: [Outline, Outline]): Promise<void> {
+  const [one, other] = [toFeature({ ...draft, outline: first }, before.feature), toFeature({ ...draft, outline: second, name: `${draft.name} (2)` }, before.feature)]
+  for (const name of ['version', 'created_at', 'updated_at']) delete (other.properties as Record<string, unknown>)[name]
+  await changeMany(`Split “${draft.name}”`, [
+    { collection: before.collection, id: before.id, before: before.feature, after: one },
+    { collection: before.collection, id: uuidv7(), before: null, after: other },
+  ])
 }
 
 export const changePlace = (before: Place, draft: Draft) => replacePlace(before, toFeature(draft, before.feature))

@@ -1,7 +1,7 @@
 // A picture that is being laid over the ground: its control points are moved on the map and on the picture, and it follows.
 
 import { computed, reactive } from 'vue'
-import { api, unwrap, type Overlay, type OverlayIn } from '../api/client'
+import { type Overlay, type OverlayIn } from '../api/client'
 import type { LatLng } from '../chart/camera'
 import { applied, placement, type Control } from '../layers/overlays'
 import { toLatLng } from '../chart/camera'
@@ -9,6 +9,7 @@ import { chart } from './acts'
 import { desk } from './desk'
 import { deleteOverlay, putOverlay } from './kept'
 import { complain } from './notice'
+import { sendPicture } from './smallpicture'
 
 interface Placing {
   open: boolean
@@ -32,9 +33,7 @@ export const placed = computed(() => placement(placing.control))
 
 /** Keeps a file as a picture and lays it over the middle of the view. */
 export async function layPicture(file: File): Promise<void> {
-  const kept = await unwrap(
-    api.POST('/v1/pictures', { body: file as unknown as string, bodySerializer: (b) => b as unknown as BodyInit, headers: { 'Content-Type': file.type || 'application/octet-stream' } }),
-  )
+  const kept = await sendPicture(file)
   const c = chart.value!.camera
   const scale = Math.min((0.5 * c.width) / kept.width_px, (0.5 * c.height) / kept.height_px)
   const on = (x: number, y: number): Control => ({

@@ -2,11 +2,12 @@
 
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { refDebounced } from '@vueuse/core'
-import { computed, type Ref } from 'vue'
+import { computed, ref, watch, type Ref } from 'vue'
 import { Refusal, api, unwrap } from '../api/client'
 import type { LatLng } from '../chart/camera'
 import { desk } from './desk'
 import { position } from './format'
+import { geometryOf, isWhole, type Outline } from './outline'
 import { generation } from './places'
 
 /** Only what may go better next time is asked again. */
@@ -127,3 +128,53 @@ export function useMeasure(from: Ref<LatLng | null>, to: Ref<LatLng | null>) {
     queryFn: ({ signal }) => unwrap(api.GET('/v1/measure', { params: { query: { from: position(from.value!), to: position(to.value!) } }, signal })),
   })
 }
+
+type Shape = Awaited<ReturnType<typeof askShape>>
+const askShape = (o: Outline, signal?: AbortSignal) =>
+  unwrap(api.POST('/v1/shape', { body: { type: 'Feature', geometry: geometryOf(o), properties: o.kind === 'circle' ? { radius_m: o.radiusM } : {} }, headers: { 'Content-Type': 'application/geo+json' }, signal }))
+
+/** The length or the area of an outline, and what is wrong with it. */
+export function useShape(outline: Ref<Outline | null>) {
+  const settled = refDebounced(outline, 120)
+  return useQuery({
+    queryKey: computed(() => ['shape', settled.value && isWhole(settled.value) ? JSON.stringify(settled.value) : null]),
+    enabled: computed(() => !!settled.value && isWhole(settled.value)),
+    placeholderData: keepPreviousData,
+    retry,
+    gcTime: 10_000,
+    queryFn: ({ signal }) => askShape(settled.value!, signal),
+  })
+}
+
+/** What is wrong with the outline in edit, for the map to show. */
+export const faultsInEdit = ref<Shape['faults']>([])
+
+export function followFaults(shape: Ref<Shape | undefined>): void {
+  watch(shape, (s) => (faultsInEdit.value = s?.faults ?? []), { immediate: true })
+}
+
+/** Whether what is written as the address lies where the position is; null while that is not known or cannot be. */
+export function useAgreement(at: Ref<LatLng | null>, address: Ref<string>) {
+  const text = refDebounced(computed(() => address.value.trim()), 400)
+  const where = refDebounced(at, 150)
+  return useQuery({
+    queryKey: computed(() => ['agreement', text.value, where.value && position(where.value)]),
+    enabled: computed(() => text.value.length > 4 && !!where.value),
+    retry,
+    queryFn: async ({ signal }) => {
+      const [found, here] = await Promise.all([
+        unwrap(api.GET('/v1/geocode', { params: { query: { q: text.value, near: position(where.value!), limit: 1 } }, signal })),
+        unwrap(api.GET('/v1/geocode/reverse', { params: { query: { at: position(where.value!), limit: 1 } }, signal })),
+      ])
+      const best = found.features[0]
+      if (!best || (best.properties.confidence ?? 0) < SURE) return null
+      const [lng, lat] = best.geometry!.coordinates as number[]
+      const there = { lat: lat!, lng: lng! }
+      const line = await unwrap(api.GET('/v1/measure', { params: { query: { from: position(where.value!), to: position(there) } }, signal }))
+      return { there, label: best.properties.label ?? text.value, distanceM: line.distance_m, here: here.features[0]?.properties.label ?? null }
+    },
+  })
+}
+
+/** From this confidence on an address that was found is taken for the one that was meant. */
+const SURE = 0.6

@@ -1,6 +1,6 @@
 // Points, lines, polygons, circles and texts from any bench: the one small way to draw something of one's own on the map.
 
-import type { Camera, LatLng, Spot } from '../chart/camera'
+import { toWorld, type Camera, type LatLng, type Spot } from '../chart/camera'
 import type { Hit, Layer } from '../chart/chart'
 import type { Palette } from '../chart/style'
 import { destination } from '../desk/geodesic'
@@ -23,11 +23,13 @@ export interface Shape {
   fill?: number
   /** A figure that stands beside it: on a point, or in an area. */
   label?: string
-  /** It answers clicks. */
-  hit?: boolean
+  /** It answers clicks; an area may do so on its outline only, so that one reaches what lies within. */
+  hit?: boolean | 'outline'
   /** It is dragged; called with where to. */
   drag?: (to: LatLng, at: Spot) => void
   dropped?: () => void
+  /** Called when it is clicked. */
+  clicked?: () => void
 }
 
 const STEPS = 72
@@ -126,7 +128,7 @@ export class Shapes implements Layer {
     let best: Omit<Hit, 'layer'> | null = null
     for (const s of this.shapes) {
       if (!s.hit && !s.drag) continue
-      const distance = this.distance(s.figure, at, camera)
+      const distance = this.distance(s.figure, at, camera, s.hit === 'outline')
       if (distance > reach || (best && distance > best.distance)) continue
       best = { id: s.id, distance }
       if (s.drag) best.drag = { move: s.drag, end: s.dropped ?? (() => {}) }
@@ -135,7 +137,7 @@ export class Shapes implements Layer {
   }
 
   /** How far a pixel lies from a figure; what lies in an area is a little off it, so that what stands on it is hit first. */
-  private distance(f: Figure, at: Spot, camera: Camera): number {
+  private distance(f: Figure, at: Spot, camera: Camera, outline: boolean): number {
     if (f.kind === 'point' || f.kind === 'text') {
       const p = camera.toScreen(f.at)
       return Math.max(0, Math.hypot(p.x - at.x, p.y - at.y) - (f.size ?? 7))
@@ -150,14 +152,61 @@ export class Shapes implements Layer {
         least = Math.min(least, Math.hypot(at.x - a.x - k * dx, at.y - a.y - k * dy))
         if (a.y > at.y !== b.y > at.y && at.x < a.x + ((at.y - a.y) / dy) * dx) inside = !inside
       }
-    return inside && f.kind !== 'line' ? Math.min(least, 3) : least
+    return inside && f.kind !== 'line' && !outline ? Math.min(least, 3) : least
   }
 }
 
 function outlines(f: Exclude<Figure, { kind: 'point' | 'text' }>, camera: Camera): Spot[][] {
-  if (f.kind === 'line') return [f.points.map((p) => camera.toScreen(p))]
-  if (f.kind === 'polygon') return f.rings.map((r) => r.map((p) => camera.toScreen(p)))
+  if (f.kind === 'line') return [onScreen(f.points, camera)]
+  if (f.kind === 'polygon') return f.rings.map((r) => onScreen(r, camera))
   return [Array.from({ length: STEPS }, (_, i) => camera.toScreen(destination(f.at, (i * 360) / STEPS, f.radiusM)))]
+}
+
+/** Where lines run on the unit square of the world, x, y, x, y …, unrolled over the antimeridian, and their box: worked out once. */
+const worlds = new WeakMap<LatLng[], { xy: Float64Array; box: [number, number, number, number] }>()
+
+function worldOf(points: LatLng[]) {
+  let known = worlds.get(points)
+  if (!known) {
+    const xy = new Float64Array(points.length * 2)
+    const box: [number, number, number, number] = [Infinity, Infinity, -Infinity, -Infinity]
+    let before = NaN
+    points.forEach((p, i) => {
+      const w = toWorld(p)
+      if (i) w.x += Math.round(before - w.x)
+      before = w.x
+      xy[2 * i] = w.x
+      xy[2 * i + 1] = w.y
+      box[0] = Math.min(box[0], w.x)
+      box[1] = Math.min(box[1], w.y)
+      box[2] = Math.max(box[2], w.x)
+      box[3] = Math.max(box[3], w.y)
+    })
+    worlds.set(points, (known = { xy, box }))
+  }
+  return known
+}
+
+/** A line on the screen, without positions that lie nearer than half a pixel to the one before; empty where none of it is near the screen. */
+function onScreen(points: LatLng[], camera: Camera): Spot[] {
+  if (!points.length) return []
+  const { xy, box } = worldOf(points)
+  const turn = Math.round(camera.centre.x - (box[0] + box[2]) / 2)
+  const reach = (Math.hypot(camera.width, camera.height) / 2 + 20) / camera.size
+  if (box[0] + turn > camera.centre.x + reach || box[2] + turn < camera.centre.x - reach || box[1] > camera.centre.y + reach || box[3] < camera.centre.y - reach) return []
+  const angle = (-camera.view.rotation * Math.PI) / 180
+  const [c, s] = [Math.cos(angle) * camera.size, Math.sin(angle) * camera.size]
+  const out: Spot[] = []
+  let [lastX, lastY] = [Infinity, Infinity]
+  for (let i = 0; i < points.length; i++) {
+    const [dx, dy] = [xy[2 * i]! + turn - camera.centre.x, xy[2 * i + 1]! - camera.centre.y]
+    const [x, y] = [dx * c - dy * s + camera.width / 2, dx * s + dy * c + camera.height / 2]
+    if (i < points.length - 1 && Math.abs(x - lastX) < 0.5 && Math.abs(y - lastY) < 0.5) continue
+    out.push({ x, y })
+    lastX = x
+    lastY = y
+  }
+  return out
 }
 
 function trace(ctx: CanvasRenderingContext2D, points: Spot[], closed: boolean): void {

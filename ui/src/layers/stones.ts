@@ -13,12 +13,16 @@ export interface Stone {
   at: LatLng
   name: string
   glyph: string
+  /** The hash of a picture that stands for the glyph. */
+  picture?: string
   colour: string
   /** Outside the ring: drawn faint. */
   faint: boolean
   selected: boolean
   /** In edit: may be dragged, and where it stood is shown. */
   editable: boolean
+  /** Changed elsewhere a moment ago: marked. */
+  fresh?: boolean
   was?: LatLng
   /** Shown by the outline of its building, which is drawn elsewhere. */
   outlined?: boolean
@@ -68,8 +72,25 @@ export class Stones implements Layer {
   names: 'always' | 'pointed' | 'never' = 'pointed'
   pointed: string | null = null
 
-  /** moved is called while a stone is dragged. */
-  constructor(private moved: (id: string, to: LatLng) => void) {}
+  private pictures = new Map<string, HTMLImageElement>()
+
+  /** moved is called while a stone is dragged, dropped at its end; loaded when a picture has come. */
+  constructor(
+    private moved: (id: string, to: LatLng) => void,
+    private dropped: () => void,
+    private loaded: () => void,
+  ) {}
+
+  private picture(hash: string): HTMLImageElement | null {
+    let one = this.pictures.get(hash)
+    if (!one) {
+      one = new Image()
+      one.onload = () => this.loaded()
+      one.src = `/v1/pictures/${hash}`
+      this.pictures.set(hash, one)
+    }
+    return one.complete && one.naturalWidth ? one : null
+  }
 
   get stones(): Stone[] {
     return this.list
@@ -237,6 +258,20 @@ export class Stones implements Layer {
       ctx.fillStyle = s.colour
       ctx.fill()
     }
+    if (s.fresh) {
+      // A second outline round it: seen at a glance, and not by its colour alone.
+      outline(ctx, p.x, p.y + 3.5, scale * 1.42)
+      ctx.strokeStyle = palette.verdigris!
+      ctx.lineWidth = 2.6
+      ctx.stroke()
+    }
+    const picture = s.picture && this.picture(s.picture)
+    if (picture) {
+      const side = 14.5 * scale
+      ctx.drawImage(picture, p.x - side / 2, p.y - (HEIGHT - 4) * scale, side, side)
+      ctx.restore()
+      return
+    }
     let path = this.paths.get(s.glyph)
     if (!path) this.paths.set(s.glyph, (path = new Path2D((glyphs as Record<string, string>)[s.glyph] ?? glyphs.stone)))
     const k = 0.62 * scale
@@ -273,7 +308,7 @@ export class Stones implements Layer {
       const distance = off(camera.toScreen(s.at), 1.3)
       if (distance > reach || (best && distance > best.distance)) continue
       best = { id: s.id, distance }
-      if (s.editable) best.drag = { move: (to) => this.moved(s.id, to), end: () => {} }
+      if (s.editable) best.drag = { move: (to) => this.moved(s.id, to), end: () => this.dropped() }
     }
     return best
   }

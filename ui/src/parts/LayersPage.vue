@@ -193,13 +193,3 @@ async function copyLink(): Promise<void> {
     <p class="caption px-4 pt-1 pb-4">The server fetches the tiles, so that a key in the address stays with it.</p>
   </section>
 </template>
-
-<style scoped>
-@reference '../style.css';
-.head {
-  @apply border-ink/60 mt-1 flex items-baseline border-b px-4 pt-2 pb-0.5 font-serif font-medium italic;
-}
-.link {
-  @apply text-slate hover:text-ink px-1 text-sm underline;
-}
-</style>

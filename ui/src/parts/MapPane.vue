@@ -5,7 +5,7 @@ import { Chart } from '../chart/chart'
 import type { LatLng } from '../chart/camera'
 import { chart as shared, lookAt, select } from '../desk/acts'
 import { desk } from '../desk/desk'
-import { editing } from '../desk/editing'
+import { clickedAt, editing } from '../desk/editing'
 import { bearing, metres, shortPosition } from '../desk/format'
 import { palette } from '../desk/palette'
 import { distanceM, roughBearing } from '../desk/geodesic'
@@ -18,6 +18,7 @@ import { SpotMark } from '../layers/spotmark'
 import { APART, isCairn } from '../layers/stones'
 import { Way } from '../layers/way'
 import { useLaid } from './maplaid'
+import { useOutlines } from './mapoutlines'
 import { useStones } from './mapstones'
 import SpotLabel from './SpotLabel.vue'
 
@@ -29,6 +30,7 @@ const label = ref<{ x: number; y: number } | null>(null)
 const chart = shallowRef<Chart>()
 const { stones, buildings, marks } = useStones(chart, () => props.inRing)
 const laid = useLaid(chart)
+const { outlines, inHand } = useOutlines(chart)
 const rose = new Rose(
   (edge, m) => {
     const rounded = niceMetres(m)
@@ -57,18 +59,27 @@ onMounted(() => {
     if (v) c.setView(v)
   }
   c.setGround(props.ground)
-  for (const l of [...laid, way, rose, buildings, stones, mark]) c.addLayer(l)
-  c.on('click', ({ position }) => {
+  for (const l of [...laid, outlines, way, rose, buildings, stones, inHand, mark]) c.addLayer(l)
+  const clicked = (position: LatLng) => {
     if (placing.open) moveControl(placing.active, position)
-    else if (editing.open) editing.draft.at = position
+    else if (editing.open) clickedAt(position)
     else {
       desk.spot = position
       desk.place = null
     }
-  })
+    stones.pointed = null
+  }
+  c.on('click', ({ position }) => clicked(position))
   c.on('hit', (h) => {
-    if ((h.layer !== stones && h.layer !== buildings) || placing.open || (editing.open && editing.place?.id === h.id)) return
+    if (h.layer === inHand) return inHand.shapes.find((s) => s.id === h.id)?.clicked?.()
+    if (placing.open || (editing.open && editing.draft.outline)) return clicked(h.position)
+    if ((h.layer !== stones && h.layer !== buildings && h.layer !== outlines) || (editing.open && editing.place?.id === h.id)) return
     if (isCairn(h.id)) return openCairn(h.id)
+    // Where there is no pointer to rest on it, a first tap gives the label, a second the page.
+    if (h.touch && h.layer === stones && stones.pointed !== h.id && desk.place !== h.id) {
+      stones.pointed = h.id
+      return c.invalidate()
+    }
     const mark = crowded.value && marks.value.find((m) => m.id === h.id)
     if (mark) void fetchPlace(mark.collection, mark.id).then((p) => select(p.id), complain)
     else select(h.id)

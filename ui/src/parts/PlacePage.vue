@@ -2,13 +2,15 @@
 // The page of the selected place: what it is, how far and which way, and what can be done with it.
 import { computed, ref, toRef } from 'vue'
 import type { Attribute, Past } from '../api/client'
-import { copy, goTo, lookAt, removePlace, standAt } from '../desk/acts'
+import { copyPosition, goTo, lookAt, removePlace, show, standAt } from '../desk/acts'
 import { desk } from '../desk/desk'
 import { begin } from '../desk/editing'
-import { bearing, metres, position, shortPosition } from '../desk/format'
+import { NOTATIONS, bearing, chosenNotation, measureText, metres } from '../desk/format'
+import { showOnly } from '../desk/listing'
 import { complain } from '../desk/notice'
-import { attributesOf, categoryById, replacePlace, setProperty, type Place } from '../desk/places'
-import { useAddress, useBuilding, useHistory, useMeasure } from '../desk/questions'
+import { attributesOf, categoryById, changedElsewhere, collections, isVisible, replacePlace, setProperty, type Place } from '../desk/places'
+import { useAddress, useBuilding, useHistory, useMeasure, useShape } from '../desk/questions'
+import { give, quickKeyOf, wait } from '../desk/quick'
 import GlyphMark from './GlyphMark.vue'
 
 const props = defineProps<{ place: Place }>()
@@ -19,7 +21,12 @@ const category = computed(() => categoryById.value.get(props.place.category))
 const asBuilding = computed(() => props.place.feature.properties.shown_as === 'building')
 const inBuilding = useBuilding(at)
 const value = (a: Attribute) => (props.place.feature.properties as Record<string, unknown>)[a.name]
-const told = computed(() => attributesOf(props.place.collection).filter((a) => value(a) !== undefined && value(a) !== null && value(a) !== ''))
+const told = computed(() => attributesOf(props.place.collection).filter((a) => a.name !== 'visible' && value(a) !== undefined && value(a) !== null && value(a) !== ''))
+const { data: shape } = useShape(computed(() => props.place.outline))
+const collection = computed(() => collections.value.find((c) => c.id === props.place.collection))
+const quick = computed(() => quickKeyOf(props.place))
+const alone = computed(() => desk.only.length === 1 && desk.only[0] === props.place.id)
+const notation = computed(() => NOTATIONS[chosenNotation.value] ?? NOTATIONS.decimal!)
 const past = ref(false)
 const { data: history } = useHistory(toRef(() => props.place.collection), toRef(() => props.place.id), toRef(() => props.place.version), past)
 const shown = (v: unknown) => (v === null || v === undefined ? '—' : typeof v === 'object' ? JSON.stringify(v) : String(v))
@@ -41,9 +48,15 @@ const named = computed(() => props.place.at && { ...props.place.at, name: props.
     <p v-if="place.feature.properties.description" class="mt-1 wrap-anywhere">{{ place.feature.properties.description }}</p>
     <dl class="mt-2 grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5">
       <dt class="caption">Category</dt>
-      <dd>{{ category?.name ?? 'none' }}</dd>
-      <dt class="caption">Position</dt>
-      <dd data-test="place-position">{{ at ? shortPosition(at) : 'not known yet' }}</dd>
+      <dd>{{ category?.name ?? 'none' }}<span class="caption">, in {{ collection?.title ?? place.collection }}{{ isVisible(place) ? '' : '; not drawn on the map' }}</span></dd>
+      <template v-if="place.outline">
+        <dt class="caption">{{ place.kind === 'path' ? 'Path' : place.outline.kind === 'circle' ? 'Circle' : 'Area' }}</dt>
+        <dd data-test="place-measure">{{ shape ? measureText(shape) : '…' }}</dd>
+      </template>
+      <template v-else>
+        <dt class="caption">Position</dt>
+        <dd data-test="place-position">{{ at ? notation.read(at) : 'not known yet' }}</dd>
+      </template>
       <template v-if="at && address">
         <dt class="caption">Address</dt>
         <dd>{{ address.properties.label }}<span class="caption">, {{ metres(address.properties.distance_m ?? 0) }} off</span></dd>
@@ -61,16 +74,25 @@ const named = computed(() => props.place.at && { ...props.place.at, name: props.
         <dd class="font-medium" data-test="place-range">{{ metres(line.distance_m) }} · {{ bearing(line.initial_bearing_deg) }}</dd>
       </template>
     </dl>
+    <p v-if="changedElsewhere.has(place.id)" class="border-verdigris mt-1.5 border-l-2 pl-2 text-sm" role="status" data-test="changed-elsewhere">Changed elsewhere just now.</p>
     <div class="mt-2.5 flex flex-wrap gap-1.5">
       <button class="act" data-test="edit" @click="begin(place)">Edit <span class="key">e</span></button>
       <template v-if="named">
         <button class="act" data-test="go-place" @click="goTo(named)">Go there <span class="key">g</span></button>
         <button class="act" @click="standAt(named)">Stand here <span class="key">s</span></button>
-        <button class="act" @click="copy(position(named), 'lat,lng')">Copy <span class="key">c</span></button>
+        <span class="flex">
+          <button class="act" data-test="copy-place" @click="copyPosition(named)">Copy <span class="key">c</span></button>
+          <select class="act -ml-px max-w-26 pr-0!" :value="chosenNotation" aria-label="In which notation" data-test="copy-as" @change="((chosenNotation = ($event.target as HTMLSelectElement).value), copyPosition(named))">
+            <option v-for="(n, id) in NOTATIONS" :key="id" :value="id">{{ n.title }}</option>
+          </select>
+        </span>
         <button v-if="inBuilding" class="act" :aria-pressed="asBuilding" data-test="as-building" @click="setProperty(place, 'shown_as', asBuilding ? null : 'building').catch(complain)">{{ asBuilding ? 'Show as a stone' : 'Show as its building' }}</button>
         <button class="act" @click="lookAt(named, 16)">Look <span class="key">l</span></button>
       </template>
- <button class="act" :aria-expanded="past" data-test="history-open" @click="past = !past">History</button>
+      <button v-if="place.outline" class="act" data-test="look-shape" @click="show(place)">Look <span class="key">l</span></button>
+      <button class="act" :aria-pressed="alone" data-test="alone" @click="alone ? (desk.only = []) : showOnly([place])">{{ alone ? 'Show all' : 'Alone' }} <span class="key">z</span></button>
+      <button class="act" :title="quick ? `q ${quick} brings it up; press to take the key away` : 'A digit that brings it up'" data-test="quick" @click="quick ? give(place, quick) : wait('give')">{{ quick ? `Quick key ${quick}` : 'Quick key' }} <span class="key">Q</span></button>
+      <button class="act" :aria-expanded="past" data-test="history-open" @click="past = !past">History</button>
       <button class="act" data-test="delete" @click="removePlace(place)">Delete <span class="key">Del</span></button>
     </div>
     <ol v-if="past && history" class="ruled border-rule mt-2 max-h-60 overflow-y-auto border-t" data-test="history">

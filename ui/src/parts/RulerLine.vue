@@ -6,14 +6,14 @@ import { computed, ref } from 'vue'
 import type { LatLng } from '../chart/camera'
 import { chart, copy } from '../desk/acts'
 import { desk } from '../desk/desk'
-import { NOTATIONS, imperial, metres, readLength } from '../desk/format'
+import { NOTATIONS, chosenNotation, imperial, metres, readLength } from '../desk/format'
 import { groundStyles, toggleLettering } from '../desk/palette'
 
 const props = defineProps<{ pointer: LatLng | null }>()
 
 const perPixel = computed(() => (desk.view && chart.value ? chart.value.camera.metresPerPixel : 0))
 const units = useLocalStorage<'metric' | 'imperial'>('viandante.units', 'metric')
-const notation = useLocalStorage('viandante.notation', 'decimal')
+const notation = chosenNotation
 const written = computed(() => NOTATIONS[notation.value] ?? NOTATIONS.decimal!)
 
 /** A round length of 70 to 175 pixels, in metres or in feet and miles. */

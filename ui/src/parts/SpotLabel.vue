@@ -1,9 +1,13 @@
 <script setup lang="ts">
 // The label of the selected spot: what it is, and what can be done there. It stands in the margin with a line to its spot.
 import { computed, toRef } from 'vue'
-import { chart, copy, goTo, keepAt, standAt } from '../desk/acts'
+import { chart, copyPosition, goTo, keepAt, select, standAt } from '../desk/acts'
 import { desk, type Named } from '../desk/desk'
-import { metres, position, shortPosition } from '../desk/format'
+import { beginDrawing } from '../desk/editing'
+import { metres, shortPosition } from '../desk/format'
+import { distanceM } from '../desk/geodesic'
+import { contains } from '../desk/outline'
+import { isVisible, places } from '../desk/places'
 import { useAddress } from '../desk/questions'
 
 const props = defineProps<{ spot: Named; x: number; y: number }>()
@@ -16,12 +20,16 @@ const box = computed(() => {
   const height = c?.height ?? 600
   const right = props.x + 40 + WIDTH < width
   const left = right ? props.x + 40 : Math.max(6, props.x - 40 - WIDTH)
-  const top = Math.max(6, Math.min(height - 132, props.y - 96))
+  const top = Math.max(6, Math.min(height - 170, props.y - 96))
   return { left, top, lineX: right ? left : left + WIDTH, lineY: top + 20 }
 })
 /** What it is called: what was looked up, or the address when one is near. */
 const near = computed(() => address.value?.properties)
 const named = computed<Named>(() => ({ ...props.spot, name: props.spot.name ?? (near.value && (near.value.distance_m ?? 99) < 40 ? near.value.label : undefined) }))
+/** The areas that it lies in. */
+const areas = computed(() =>
+  [...places.values()].filter((p) => isVisible(p) && !desk.hidden.includes(p.category) && p.outline && (p.outline.kind === 'circle' ? distanceM(p.outline.at, props.spot) <= p.outline.radiusM : p.outline.kind === 'area' && contains(p.outline.rings[0]!, props.spot) && !p.outline.rings.slice(1).some((r) => contains(r, props.spot)))).slice(0, 3),
+)
 const inside = computed(() => props.x > -20 && props.y > -20 && props.x < (chart.value?.camera.width ?? 1e9) + 20 && props.y < (chart.value?.camera.height ?? 1e9) + 20)
 </script>
 
@@ -44,11 +52,17 @@ const inside = computed(() => props.x > -20 && props.y > -20 && props.x < (chart
         <template v-else-if="near">{{ metres(near.distance_m ?? 0) }} from {{ near.label }}</template>
         <template v-else>no address near</template>
       </p>
+      <p v-if="areas.length" class="caption -mt-1 mb-1.5" data-test="spot-areas">in <template v-for="(a, i) in areas" :key="a.id">{{ i ? ', ' : '' }}<button class="underline" @click="select(a.id)">{{ a.name }}</button></template></p>
       <div class="flex flex-wrap gap-1">
         <button class="act" data-test="keep" @click="keepAt(named, spot.name ? 'address' : 'map')">Keep <span class="key">k</span></button>
         <button class="act" data-test="stand" @click="standAt(named)">Stand here <span class="key">s</span></button>
         <button class="act" data-test="go" @click="goTo(named)">Go here <span class="key">g</span></button>
-        <button class="act" data-test="copy" @click="copy(position(spot), 'lat,lng')">Copy <span class="key">c</span></button>
+        <button class="act" data-test="copy" @click="copyPosition(spot)">Copy <span class="key">c</span></button>
+        <span class="caption flex items-center gap-1">draw
+          <button class="act" data-test="draw-path" @click="beginDrawing('path', spot)">path <span class="key">P</span></button>
+          <button class="act" data-test="draw-area" @click="beginDrawing('area', spot)">area <span class="key">A</span></button>
+          <button class="act" data-test="draw-circle" @click="beginDrawing('circle', spot)">circle <span class="key">C</span></button>
+        </span>
         <button class="act" aria-label="Let go of the spot" @click="desk.spot = null">×</button>
       </div>
     </div>

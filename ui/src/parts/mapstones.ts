@@ -7,10 +7,10 @@ import type { LatLng } from '../chart/camera'
 import type { Chart } from '../chart/chart'
 import { Crowd, type Mark } from '../desk/crowd'
 import { desk } from '../desk/desk'
-import { editing } from '../desk/editing'
+import { editing, mark } from '../desk/editing'
 import { position } from '../desk/format'
 import { distanceM } from '../desk/geodesic'
-import { categories, categoryById, crowded, generation, places, type Place } from '../desk/places'
+import { categories, categoryById, changedElsewhere, crowded, generation, isVisible, places, type Place } from '../desk/places'
 import { Shapes } from '../layers/shapes'
 import { Stones, type Stone } from '../layers/stones'
 
@@ -18,7 +18,16 @@ import { Stones, type Stone } from '../layers/stones'
 const OUTLINES_FROM = 15.5
 
 export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Set<string>) {
-  const stones = new Stones((_, to) => (editing.draft.at = to))
+  let dragging = false
+  const stones = new Stones(
+    (_, to) => {
+      if (!dragging) mark() // dragging is one step
+      dragging = true
+      editing.draft.at = to
+    },
+    () => (dragging = false),
+    () => chart.value?.changed(stones),
+  )
   const buildings = new Shapes(20, true)
   const marks = ref<Mark[]>([])
   const crowd = new Crowd((m) => (marks.value = m))
@@ -53,7 +62,7 @@ export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Se
 
   function drawnAs(categoryId: string) {
     const category = categoryById.value.get(categoryId)
-    return { glyph: category?.glyph ?? 'stone', colour: category?.colour ?? '#5B6770' }
+    return { glyph: category?.glyph ?? 'stone', picture: category?.picture || undefined, colour: category?.colour ?? '#5B6770' }
   }
 
   function stoneOf(p: Place): Stone | null {
@@ -61,9 +70,10 @@ export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Se
     const at = inEdit ? editing.draft.at : p.at
     const selected = desk.place === p.id || inEdit
     const category = inEdit ? editing.draft.category : p.category
-    if (!at || (desk.hidden.includes(category) && !selected)) return null
+    if (!at || editing.draft.outline && inEdit) return null
+    if (!selected && (desk.hidden.includes(category) || !isVisible(p) || (desk.only.length > 0 && !desk.only.includes(p.id)))) return null
     return {
-      id: p.id, at, name: inEdit ? editing.draft.name : p.name, ...drawnAs(category), faint: faint(p.id, at, 1), selected, editable: inEdit,
+      id: p.id, at, name: inEdit ? editing.draft.name : p.name, ...drawnAs(category), faint: faint(p.id, at, 1), selected, editable: inEdit, fresh: changedElsewhere.has(p.id),
       was: inEdit && p.at && (p.at.lat !== at.lat || p.at.lng !== at.lng) ? p.at : undefined,
       outlined: near.value && !inEdit && p.feature.properties.shown_as === 'building' && !!outlines.get(position(at)),
     }
@@ -74,17 +84,17 @@ export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Se
     const shapes: typeof buildings.shapes = []
     for (const p of places.values()) {
       // Where there are many, those held are few: what was looked at. The others stand among the marks.
-      if (crowded.value && desk.place !== p.id && editing.place?.id !== p.id) continue
+      if (crowded.value && desk.place !== p.id && editing.place?.id !== p.id && !desk.only.includes(p.id)) continue
       const stone = stoneOf(p)
       if (!stone) continue
       list.push(stone)
       if (stone.outlined) shapes.push({ id: p.id, figure: { kind: 'polygon', rings: outlines.get(position(stone.at))! }, ink: stone.selected ? 'ink' : stone.colour, width: stone.selected ? 3 : 2, fill: 0.35, hit: true, label: stone.selected ? undefined : p.name })
     }
-    if (crowded.value) {
+    if (crowded.value && !desk.only.length) {
       for (const m of marks.value)
         if (m.id !== desk.place) list.push({ id: m.id, at: m.at, name: m.name, ...drawnAs(m.category), faint: faint(m.id, m.at, m.count), selected: false, editable: false, count: m.count, corners: m.corners })
     }
-    if (editing.open && !editing.place && editing.draft.at)
+    if (editing.open && !editing.place && editing.draft.at && !editing.draft.outline)
       list.push({ id: 'new', at: editing.draft.at, name: editing.draft.name || 'new place', ...drawnAs(editing.draft.category), faint: false, selected: true, editable: true })
     stones.stones = list
     stones.names = desk.names

@@ -12,18 +12,20 @@ import GlyphMark from './GlyphMark.vue'
 
 const collection = ref<Collection | null>(null)
 const category = ref<Category | null>(null)
+/** Those that are not there yet. */
+const freshCollection = ref<Collection | null>(null)
+const freshCategory = ref<Category | null>(null)
 
 function newCollection(): void {
-  collection.value = { id: freshId(`collection ${collections.value.length + 1}`, 'collection', collections.value), title: '', description: '', version: 0, attributes: [] }
+  freshCollection.value = { id: freshId(`collection ${collections.value.length + 1}`, 'collection', collections.value), title: '', description: '', version: 0, attributes: [] }
 }
 function newCategory(): void {
-  category.value = { id: freshId(`category ${categories.value.length + 1}`, 'category', categories.value), name: '', glyph: 'stone', colour: '#5B6770', position: categories.value.length, picture: '' }
+  freshCategory.value = { id: freshId(`category ${categories.value.length + 1}`, 'category', categories.value), name: '', glyph: 'stone', colour: '#5B6770', position: categories.value.length, picture: '' }
 }
 function showAll(c: Collection): void {
   desk.list = { ...desk.list, collection: c.id, text: '', where: '', unplaced: false }
   desk.page = 'list'
 }
-const isNew = (c: Collection | Category, list: { id: string }[]) => !list.some((o) => o.id === c.id)
 </script>
 
 <template>
@@ -43,7 +45,7 @@ const isNew = (c: Collection | Category, list: { id: string }[]) => !list.some((
         <CollectionEditor v-if="collection?.id === c.id" :collection="c" @done="collection = null" />
       </li>
     </ul>
-    <CollectionEditor v-if="collection && isNew(collection, collections)" :collection="collection" @done="collection = null" />
+    <CollectionEditor v-if="freshCollection" :collection="freshCollection" @done="freshCollection = null" />
     <div class="px-4 py-2"><button class="act" data-test="collection-new" @click="newCollection">A new collection</button></div>
     <h2 class="head">Categories</h2>
     <ul class="ruled" data-test="categories">
@@ -57,7 +59,7 @@ const isNew = (c: Collection | Category, list: { id: string }[]) => !list.some((
         <CategoryEditor v-if="category?.id === c.id" :category="c" @done="category = null" />
       </li>
     </ul>
-    <CategoryEditor v-if="category && isNew(category, categories)" :category="category" @done="category = null" />
+    <CategoryEditor v-if="freshCategory" :category="freshCategory" @done="freshCategory = null" />
     <div class="px-4 py-2"><button class="act" data-test="category-new" @click="newCategory">A new category</button></div>
   </section>
 </template>

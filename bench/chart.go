@@ -23,9 +23,9 @@ import (
 
 const benchListen = "127.0.0.1:18097"
 
-// demoServer starts the built program's demo and returns its token and how to stop it.
-func demoServer() (token string, stop func(), err error) {
-	dir := filepath.Join(benchDir, "demo")
+// demoServer starts the built program's demo under a directory of its own and returns its token and how to stop it.
+func demoServer(name string) (token string, stop func(), err error) {
+	dir := filepath.Join(benchDir, name)
 	cmd := exec.Command("bin/viandante", "demo")
 	cmd.Env = append(os.Environ(), "VIANDANTE_DATA="+dir, "VIANDANTE_LISTEN="+benchListen)
 	if err := cmd.Start(); err != nil {
@@ -51,7 +51,7 @@ func demoServer() (token string, stop func(), err error) {
 
 // chart measures what the page and the server do for the map that is on screen, over loopback.
 func chart() ([]row, error) {
-	token, stop, err := demoServer()
+	token, stop, err := demoServer("demo")
 	if err != nil {
 		return nil, err
 	}

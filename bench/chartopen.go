@@ -17,20 +17,29 @@ import (
 
 const town = "/around?v=-38.114,-26.28,14"
 
-// signedIn starts a browser of the size of a desk that is signed in to the demo.
+// signedIn starts the demo, and a browser of the size of a desk that is signed in to it.
 func signedIn(wait time.Duration) (*e2e.Browser, func(), error) {
-	_, stop, err := demoServer()
+	_, stop, err := demoServer("demo")
 	if err != nil {
 		return nil, nil, err
 	}
+	b, closeBrowser, err := browserOf(wait)
+	if err != nil {
+		stop()
+		return nil, nil, err
+	}
+	return b, func() { closeBrowser(); stop() }, nil
+}
+
+// browserOf starts a browser that is signed in to the demo that runs.
+func browserOf(wait time.Duration) (*e2e.Browser, func(), error) {
 	ctx, cancel := context.WithTimeout(context.Background(), wait)
 	b, closeBrowser, err := e2e.NewBrowser(ctx, 1280, 800)
 	if err != nil {
 		cancel()
-		stop()
 		return nil, nil, err
 	}
-	end := func() { closeBrowser(); cancel(); stop() }
+	end := func() { closeBrowser(); cancel() }
 	if err = chromedp.Do(b.Ctx, chromedp.Navigate("http://"+benchListen)); err == nil {
 		_, err = chromedp.Run(b.Ctx, chromedp.Evaluate[int](`fetch('/session', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: '{}'}).then(r => r.status)`, chromedp.EvalAwaitPromise))
 	}
@@ -148,13 +157,19 @@ func renderers() float64 {
 		if err != nil || !strings.Contains(string(command), "--type=renderer") {
 			continue
 		}
-		status, _ := os.ReadFile(filepath.Join(filepath.Dir(f), "status"))
-		for line := range strings.Lines(string(status)) {
-			if strings.HasPrefix(line, "RssAnon:") {
-				kb, _ := strconv.ParseFloat(strings.Fields(line)[1], 64)
-				total += kb / 1000
-			}
-		}
+		total += anonMB(filepath.Dir(f))
 	}
 	return total
+}
+
+// anonMB is what a process holds that is in no file, in MB; dir is its directory under /proc.
+func anonMB(dir string) float64 {
+	status, _ := os.ReadFile(filepath.Join(dir, "status"))
+	for line := range strings.Lines(string(status)) {
+		if strings.HasPrefix(line, "RssAnon:") {
+			kb, _ := strconv.ParseFloat(strings.Fields(line)[1], 64)
+			return kb / 1000
+		}
+	}
+	return 0
 }

@@ -14,7 +14,7 @@ import (
 // moving measures scripted movements of the map, the median of five runs: the intervals between frames, the time that
 // drawing takes of the main thread, and how many frames came late.
 func moving() ([]row, error) {
-	_, stop, err := demoServer()
+	_, stop, err := demoServer("demo")
 	if err != nil {
 		return nil, err
 	}

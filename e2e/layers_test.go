@@ -105,7 +105,7 @@ func TestViewsAndLayers(t *testing.T) {
 		require.NoError(t, png.Encode(&b, m))
 		require.NoError(t, os.WriteFile(red, b.Bytes(), 0o600))
 		u := newUser(t, 1280, 800)
-		u.enter(p, at(17, "&page=layers&names=never"))
+		u.enter(p, at(17, "&page=layers&names=never&hide=ward"))
 		for name, says := range map[string]string{"notes.png": "is no picture", "script.svg": "is an SVG that holds <script>"} {
 			file := filepath.Join(dir, name)
 			require.NoError(t, os.WriteFile(file, []byte(map[string]string{"notes.png": "just text", "script.svg": `<svg viewBox="0 0 9 9"><script>alert(1)</script></svg>`}[name]), 0o600))
@@ -226,7 +226,7 @@ func TestViewsAndLayers(t *testing.T) {
 		lookouts := u.number(stones + `.stones.length`)
 		u.click("show-fountain")
 		u.waitFor(stones + `.stones.length > ` + fmt.Sprint(lookouts))
-		u.waitFor(`new URLSearchParams(location.search).get('hide').split(',').length === 4`)
+		u.waitFor(`new URLSearchParams(location.search).get('hide').split(',').length === 7`)
 		u.click("all-categories")
 		u.waitFor(stones + `.stones.length === ` + fmt.Sprint(total))
 		noted := stones + `.noted(window.viandanteChart.camera).length`

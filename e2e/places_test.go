@@ -16,6 +16,7 @@ func TestPlacesKeptAndMended(t *testing.T) {
 	require.Equal(t, 200, p.get("/v1/geocode?q=varrowby&limit=1", &square))
 	lng, lat := square.Features[0].Geometry.Coordinates[0], square.Features[0].Geometry.Coordinates[1]
 	u := newUser(t, 1280, 800)
+	u.do(u.Prefer("prefers-reduced-motion", "reduce")) // mistyped positions are half a world away
 	u.enter(p, fmt.Sprintf("/around?v=%v,%v,16", lat, lng))
 
 	t.Run("attributes by their types", func(t *testing.T) {
@@ -73,6 +74,110 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.key("u")
 		u.sees("notice", "Taken back: Changed “Pier house”")
 		u.waitFor(`document.querySelector('[data-test=place-page] h2').innerText === 'Old pier house'`)
+	})
+
+	t.Run("copied in any notation, shown alone, and by keys alone", func(t *testing.T) {
+		u.pick("copy-as", "geo")
+		u.sees("notice", "geo:-38.")
+		u.sees("place-position", "geo:-38.")
+		u.pick("copy-as", "sexagesimal")
+		u.sees("notice", "″S 26°")
+		u.pick("copy-as", "decimal")
+		u.key("z")
+		u.sees("only", "One alone is shown")
+		u.waitFor(`window.viandanteChart.layers.find(l => l.stones).stones.length === 1`)
+		u.key("z")
+		u.waitFor(`!document.querySelector('[data-test=only]')`)
+		u.click("edit")
+		u.click("hidden")
+		u.click("save")
+		u.sees("place-page", "not drawn on the map")
+		name := `window.viandanteChart.layers.find(l => l.stones).stones.some(s => s.name === 'Old pier house')`
+		u.waitFor(name) // as long as it is selected
+		u.click("close-place")
+		u.waitFor(`!` + name)
+		u.click("undo")
+		u.waitFor(name)
+		u.clickMap(lat, lng)
+		u.sees("place-page", "Old pier house")
+	})
+
+	t.Run("from the middle of the map, from where I am, in two fields", func(t *testing.T) {
+		u.look(lat+0.002, lng+0.002, 16)
+		u.click("close-place")
+		u.do(chromedp.Focus(At("map")))
+		u.key("K")
+		u.waitFor(fmt.Sprintf(`Math.abs(parseFloat(document.querySelector('[data-test=position]')?.value) - %v) < 0.00001`, lat+0.002))
+		u.click("two-fields")
+		u.fill("lat", "38°6'52.2\"S, 26° 16' 40\" W\r") // a pair that was pasted into one of the two
+		u.waitFor(`document.querySelector('[data-test=lng]').value.startsWith('-26.2777')`)
+		u.fill("lng", "-26,5\r")
+		u.waitFor(`document.querySelector('[data-test=lng]').value === '-26.5'`)
+		u.click("two-fields")
+		u.waitFor(`document.querySelector('[data-test=position]')?.value.endsWith(',-26.5')`)
+		u.fill("position", "S38.1145 W26.2801")
+		u.sees("read-as", "-38.1145")
+		u.click("drop")
+		u.eval(`navigator.geolocation.getCurrentPosition = ok => ok({coords: {latitude: -38.1151, longitude: -26.2815, accuracy: 14}}), 1`)
+		u.do(chromedp.Focus(At("map")))
+		u.key("H")
+		u.waitFor(`document.querySelector('[data-test=position]')?.value === '-38.1151,-26.2815'`)
+		u.fill("name", "Where I stood")
+		u.click("save")
+		u.sees("place-page", "Where I stood")
+		var kept struct {
+			Features []struct{ Properties map[string]any }
+		}
+		require.Equal(t, 200, p.get("/v1/features?q=stood", &kept))
+		assert.EqualValues(t, 14, kept.Features[0].Properties["accuracy_m"])
+		assert.Equal(t, "device", kept.Features[0].Properties["source"])
+	})
+
+	t.Run("an address and a position that no longer agree", func(t *testing.T) {
+		u.fill("line", "great harbour street 5")
+		u.sees("readings", "Great Harbour Street 5")
+		u.do(chromedp.SendKeys(At("line"), "\r"))
+		u.sees("spot-label", "Great Harbour Street 5")
+		u.click("keep")
+		u.waitFor(`/^Great Harbour Street 5/.test(document.querySelector('[data-test=name]')?.value)`) // its label becomes the name
+		u.waitFor(`!window.viandanteChart.motion`)
+		before := u.eval(`document.querySelector('[data-test=position]').value`)
+		u.fill("position", "-38.1200, -26.2600\r")
+		u.sees("apart", "from this position")
+		u.click("move-there")
+		u.waitFor(`!document.querySelector('[data-test=apart]')`)
+		assert.Equal(t, before, u.eval(`document.querySelector('[data-test=position]').value`))
+		u.key("u") // typing does not, the focus is on the button that went
+		u.click("drop")
+	})
+
+	t.Run("a page that slept through a delete", func(t *testing.T) {
+		u.click("close-place")
+		var list struct {
+			Features []struct {
+				ID         string
+				Properties map[string]any
+			}
+		}
+		require.Equal(t, 200, p.get("/v1/features?q=stood", &list))
+		u.eval(`[...document.querySelectorAll('[data-test=open-list]')][0].click(), 1`)
+		u.fill("list-find", "stood")
+		u.click("row-Where I stood")
+		u.click("edit")
+		require.Equal(t, 204, p.send("DELETE", "/ogc/collections/posts/items/"+list.Features[0].ID, "", map[string]string{"If-Match": "*"}, nil))
+		u.fill("name", "Where I stood, once")
+		u.click("save")
+		u.sees("conflict", "They deleted it.")
+		u.click("keep-mine")
+		u.sees("place-page", "Where I stood, once")
+		assert.Equal(t, 1, p.count("q=stood"))
+		u.click("list-close")
+		u.click("delete")
+		u.sees("notice", "Deleted “Where I stood, once”")
+		_ = u.Complaints() // the refusal
+		u.look(lat, lng, 16)
+		u.clickMap(lat, lng)
+		u.sees("place-page", "Old pier house")
 	})
 
 	t.Run("the bin gives back", func(t *testing.T) {

@@ -4,7 +4,11 @@ import (
 	"context"
 
 	"viandante/core/geo"
+	"viandante/core/mercator"
+	"viandante/core/region"
+	"viandante/core/tile"
 	"viandante/store"
+	"viandante/world"
 )
 
 // Doubt is what looks wrong about a position that somebody is about to keep, and what would mend it.
@@ -44,7 +48,8 @@ func (v *Service) Doubts(ctx context.Context, a Actor, at geo.Point) ([]Doubt, e
 		}
 		return farFromOthersM
 	}
-	if away(at) < farFromOthersM {
+	far := away(at) >= farFromOthersM
+	if !far && v.onLand(at) {
 		return out, nil
 	}
 	for _, c := range []struct {
@@ -55,7 +60,47 @@ func (v *Service) Doubts(ctx context.Context, a Actor, at geo.Point) ([]Doubt, e
 		if err != nil || p == at || away(p) >= farFromOthersM {
 			continue
 		}
-		out = append(out, Doubt{Reason: "it lies far from every other place and from the map data: " + c.what, Mend: p.String(), What: "take " + p.String()})
+		reason := "it lies far from every other place and from the map data: "
+		if !far {
+			if !v.onLand(p) || !v.othersOnLand(s, p) {
+				continue
+			}
+			reason = "it lies in the sea, while the others lie on land: "
+		}
+		out = append(out, Doubt{Reason: reason + c.what, Mend: p.String(), What: "take " + p.String()})
 	}
 	return out, nil
+}
+
+// othersOnLand tells whether the places nearest to a position lie on land; false where there are none.
+func (v *Service) othersOnLand(s *snapshot, p geo.Point) bool {
+	const looked = 10
+	near := s.nearest(p, 0, farFromOthersM, looked, func(*store.Feature) bool { return true })
+	dry := 0
+	for _, n := range near {
+		if v.onLand(n.feature.At) {
+			dry++
+		}
+	}
+	return len(near) > 0 && 5*dry >= 4*len(near)
+}
+
+// onLand tells whether a position lies on land: by the region that holds it, elsewhere by the world's coastlines.
+func (v *Service) onLand(at geo.Point) bool {
+	id := tile.At(at, mercator.MaxZoom)
+	p := mercator.Finest(at.E7())
+	on := func(r *region.Region, class region.Class) (found bool) {
+		r.Draw(id.Z, id.X, id.Y, func(f *region.Drawn) bool {
+			found = f.Class == class && f.Shape == region.AreaShape && inside(f.Parts, p)
+			return !found
+		})
+		return found
+	}
+	for _, r := range v.regions.Load().open {
+		if r.region.Meta.Bounds.Contains(at) {
+			return on(r.region, region.Land)
+		}
+	}
+	far, err := world.Region()
+	return err == nil && on(far, region.FarLand)
 }

@@ -316,6 +316,34 @@ func use(t *testing.T, v *Service, d *region.Draft) string {
 	return hash
 }
 
+// Near the equator and the meridian a missing sign leads not far away, but into the sea.
+func TestAPositionInTheSeaIsDoubted(t *testing.T) {
+	v, _, a := house(t)
+	use(t, v, isle("Here", 0.6)) // land from 0.1 to 1.1 east
+	for i := range 5 {
+		_, err := v.Put(ctx, a, "posts", uuid.New(), point("post", geo.MustPoint(0.1*float64(i), 0.3), nil), Match{New: true})
+		require.NoError(t, err)
+	}
+	for at, want := range map[geo.Point]string{
+		geo.MustPoint(0.2, -0.6):  "0.2,0.6", // in the sea; the sign makes it land
+		geo.MustPoint(0.3, 0.4):   "",
+		geo.MustPoint(0.7, -0.75): "", // the sea as well with a sign less
+		geo.MustPoint(51.5, -40):  "",
+	} {
+		doubts, err := v.Doubts(ctx, a, at)
+		require.NoError(t, err)
+		if want == "" {
+			assert.Empty(t, doubts, at)
+			continue
+		}
+		require.NotEmpty(t, doubts, at)
+		assert.Equal(t, want, doubts[0].Mend)
+		assert.Contains(t, doubts[0].Reason, "in the sea")
+	}
+	assert.True(t, v.onLand(geo.MustPoint(47, 9)), "by the world's coastlines")
+	assert.False(t, v.onLand(geo.MustPoint(30, -40)))
+}
+
 func TestEveryRegionInUseAnswersForWhatItHolds(t *testing.T) {
 	v, _, a := house(t)
 	_, err := v.Route(a, region.Foot, []geo.Point{geo.MustPoint(0, 10), geo.MustPoint(0, 10.01)})

@@ -9,6 +9,7 @@ import (
 	"github.com/google/uuid"
 
 	"viandante/codec/geojson"
+	"viandante/core/geodesy"
 	"viandante/demo"
 	"viandante/server"
 	"viandante/service"
@@ -77,8 +78,15 @@ func plant(ctx context.Context, svc *service.Service, island *demo.Island) error
 	}
 	for i, p := range island.Places(demoPlaces) {
 		id := fmt.Sprintf("%d %s", i, p.Name)
-		if err := keep("posts", id, geojson.Point(p.At), map[string]any{"name": p.Name, "category": p.Category, "description": p.Description,
-			"condition": demoAttributes[0].Options[i*i%3], "inspected_on": fmt.Sprintf("2026-%02d-%02d", 3+i%7, 1+i*5%28), "telephone": fmt.Sprintf("+999 40 %03d", 100+i), "website": "https://society.example/posts/" + demoID(id).String()[:8], "keeper": wardens[i%len(wardens)]}); err != nil {
+		now := map[string]any{"name": p.Name, "category": p.Category, "description": p.Description,
+			"condition": demoAttributes[0].Options[i*i%3], "inspected_on": fmt.Sprintf("2026-%02d-%02d", 3+i%7, 1+i*5%28), "telephone": fmt.Sprintf("+999 40 %03d", 100+i), "website": "https://society.example/posts/" + demoID(id).String()[:8], "keeper": wardens[i%len(wardens)]}
+		if i%3 > 0 {
+			if err := keep("posts", id, geojson.Point(p.At), now); err != nil {
+				return err
+			}
+			continue
+		}
+		if err := plantMended(ctx, svc, demoID(id), p, now, i); err != nil {
 			return err
 		}
 	}
@@ -88,6 +96,23 @@ func plant(ctx context.Context, svc *service.Service, island *demo.Island) error
 		}
 	}
 	return errors.Join(plantStretches(island, keep), plantDesk(ctx, svc, island))
+}
+
+// plantMended stores a post as it was first written down, some metres off and without what is noted of it, and then as it
+// is: so that it has a history.
+func plantMended(ctx context.Context, svc *service.Service, id uuid.UUID, p demo.Place, now map[string]any, i int) error {
+	off, _, err := geodesy.Destination(geodesy.Ellipsoid, p.At, float64(i*47%360), 9+float64(i%5)*7)
+	if err != nil {
+		return err
+	}
+	first := map[string]any{"name": p.Name, "category": p.Category, "source": "demo", "condition": "needs repair"}
+	v, err := svc.Put(ctx, demoActor, "posts", id, &geojson.Feature{Type: "Feature", Geometry: geojson.Point(off), Properties: first}, service.Match{New: true})
+	if err != nil || !v.Created {
+		return unlessThere(err)
+	}
+	now["source"] = "demo"
+	_, err = svc.Put(ctx, demoActor, "posts", id, &geojson.Feature{Type: "Feature", Geometry: geojson.Point(p.At), Properties: now}, service.Match{Version: v.Version})
+	return err
 }
 
 // plantStretches stores the beats, the nesting grounds and the wardens' areas.

@@ -14,7 +14,7 @@ import { nextGround, palette, toggleLettering, togglePalette } from './desk/pale
 import { canRedo, canUndo } from './desk/history'
 import { loadKept, openingView, showView, viewOfKey } from './desk/kept'
 import { showOnly, step } from './desk/listing'
-import { crowded, findPlace, followChanges, loadPlaces, places } from './desk/places'
+import { crowded, findPlaces, followChanges, loadPlaces, places } from './desk/places'
 import { useNearby, useWay } from './desk/questions'
 import { take, wait } from './desk/quick'
 import AroundPage from './parts/AroundPage.vue'
@@ -66,7 +66,7 @@ onMounted(async () => {
 })
 followChanges()
 // Where there are more places than the page holds, the one in the link is asked for.
-watch([() => desk.place, crowded], ([id]) => void (id && crowded.value && findPlace(id).catch(complain)))
+watch([() => desk.place, crowded], ([id]) => void (id && crowded.value && findPlaces([id]).catch(complain)))
 
 const showReadings = computed(() => lineOpen.value && text.value.trim().length > 1 && readings.value.length > 0)
 
@@ -204,7 +204,7 @@ useEventListener(window, 'keydown', (e) => {
       <TopLine ref="topLine" v-model="text" v-model:open="lineOpen" @readings="readings = $event" />
       <button class="act" :disabled="!canUndo && !(editing.open && editing.past.length)" title="Take back (u)" data-test="undo" @click="takeBack">Undo <span class="key">u</span></button>
       <button class="act max-lg:hidden!" :disabled="!canRedo && !(editing.open && editing.future.length)" title="Do again (Shift U)" @click="doAgain">Redo</button>
-      <button class="act max-sm:hidden!" :aria-pressed="desk.page === 'list'" data-test="open-list" @click="toggle('list')()">List <span class="key">L</span></button>
+      <button class="act" :aria-pressed="desk.page === 'list'" data-test="open-list" @click="toggle('list')()">List <span class="key">L</span></button>
       <button class="act max-sm:hidden!" @click="togglePalette">{{ palette === 'day' ? 'Night' : 'Day' }} <span class="key">n</span></button>
       <button class="act max-sm:hidden!" @click="keysOpen = true">Keys <span class="key">?</span></button>
       <button class="act max-lg:hidden!" @click="emit('leave')">Leave</button>

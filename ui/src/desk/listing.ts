@@ -7,7 +7,7 @@ import { api, unwrap, type Feature } from '../api/client'
 import { chart, select, show } from './acts'
 import { desk } from './desk'
 import { complain, say } from './notice'
-import { BUILT_IN, changeMany, collections, crowded, generation, places, toPlace, type Change, type Place } from './places'
+import { BUILT_IN, changeMany, collections, crowded, findPlaces, generation, listed, places, type Change, type Place } from './places'
 
 const PAGE = 100
 const MOST_FETCHED = 10_000
@@ -40,15 +40,10 @@ let reading = 0
 async function readPage(page: number, mine: number): Promise<void> {
   const found = await unwrap(api.GET('/v1/features', { params: { query: { ...(JSON.parse(settled.value) as typeof query.value), offset: page * PAGE, limit: PAGE } } }))
   if (mine !== reading) return
-  found.features.forEach((f, i) => rows.set(page * PAGE + i, rowOf(f)))
+  found.features.forEach((f, i) => rows.set(page * PAGE + i, listed(f)))
   total.value = found.numberMatched ?? 0
   for (const at of rows.keys()) if (at >= total.value) rows.delete(at)
   failed.value = ''
-}
-
-function rowOf(f: Feature): Place {
-  const { collection, ...properties } = f.properties
-  return toPlace(collection ?? '', { ...f, properties } as Feature)
 }
 
 /** Makes sure that some rows are read, from one to another. */
@@ -130,13 +125,13 @@ async function chosenPlaces(): Promise<Place[]> {
     const ids = [...chosen.ids]
     for (let i = 0; i < ids.length; i += 200) {
       const found = await unwrap(api.GET('/v1/features', { params: { query: { id: ids.slice(i, i + 200), limit: 200 } } }))
-      out.push(...found.features.map(rowOf))
+      out.push(...found.features.map(listed))
     }
     return out
   }
   for (let offset = 0; offset < total.value && !progress.stop; offset += MOST_FETCHED) {
     const found = await unwrap(api.GET('/v1/features', { params: { query: { ...query.value, offset, limit: MOST_FETCHED } } }))
-    out.push(...found.features.map(rowOf).filter((p) => isChosen(p.id)))
+    out.push(...found.features.map(listed).filter((p) => isChosen(p.id)))
   }
   return out
 }
@@ -211,9 +206,4 @@ export function open(p: Place): void {
 }
 
 // Those shown alone may not be held yet where there are more places than the page holds.
-watch([() => desk.only, crowded], async ([ids]) => {
-  const missing = ids.filter((id) => !places.has(id))
-  if (!crowded.value || !missing.length) return
-  const found = await unwrap(api.GET('/v1/features', { params: { query: { id: missing, limit: 200 } } })).catch(() => null)
-  for (const f of found?.features ?? []) places.set(f.id!, rowOf(f))
-})
+watch([() => desk.only, crowded], ([ids]) => void (crowded.value && findPlaces(ids).catch(complain)))

@@ -35,16 +35,19 @@ export const generation = ref(0)
 
 export const categoryById = computed(() => new Map(categories.value.map((c) => [c.id, c])))
 
-/** The place of an id, whatever collection it is in. */
-export async function findPlace(id: string): Promise<void> {
-  for (const c of collections.value) {
-    try {
-      await fetchPlace(c.id, id)
-      return
-    } catch (e) {
-      if (!(e instanceof Refusal) || e.status !== 404) throw e
-    }
+/** Reads some features by their ids, whatever collection they are in. */
+export async function findPlaces(ids: string[]): Promise<void> {
+  const missing = ids.filter((id) => !places.has(id))
+  for (let i = 0; i < missing.length; i += 200) {
+    const found = await unwrap(api.GET('/v1/features', { params: { query: { id: missing.slice(i, i + 200), limit: 200 } } }))
+    for (const f of found.features) places.set(f.id!, listed(f))
   }
+}
+
+/** A feature of a list, which names its collection among its properties. */
+export function listed(f: Feature): Place {
+  const { collection, ...properties } = f.properties
+  return toPlace(collection ?? '', { ...f, properties })
 }
 
 export function positionOf(f: Feature): LatLng | null {
@@ -107,7 +110,7 @@ export async function loadPlaces(): Promise<void> {
   // Where places are too many, what they crowd on is still there: paths and areas.
   if (crowded.value) {
     const shapes = await unwrap(api.GET('/v1/features', { params: { query: { kind: ['path', 'area'], limit: MOST_SHAPES } } }))
-    for (const f of shapes.features) places.set(f.id!, toPlace(f.properties.collection!, f))
+    for (const f of shapes.features) places.set(f.id!, listed(f))
   }
   loaded.value = true
   generation.value++

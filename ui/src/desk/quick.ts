@@ -6,7 +6,7 @@ import { select } from './acts'
 import { desk } from './desk'
 import { showOnly } from './listing'
 import { complain, say } from './notice'
-import { crowded, places, setProperty, toPlace, type Place } from './places'
+import { crowded, listed, places, setProperty, type Place } from './places'
 
 export const quickKeyOf = (p: Place) => (p.feature.properties as { quick_key?: string }).quick_key
 
@@ -43,7 +43,7 @@ export async function showQuick(key: string): Promise<void> {
   let list = [...places.values()].filter((p) => quickKeyOf(p) === key)
   if (crowded.value) {
     const found = await unwrap(api.GET('/v1/features', { params: { query: { where: [`quick_key:${key}`], limit: 150 } } }))
-    list = found.features.map(({ properties: { collection, ...properties }, ...f }) => toPlace(collection ?? '', { ...f, properties }))
+    list = found.features.map(listed)
     for (const p of list) places.set(p.id, p)
   }
   const [first] = list

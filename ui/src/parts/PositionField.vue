@@ -28,7 +28,7 @@ watch(
 const text = computed(() => (two.value ? (/[,;]\s/.test(lat.value) ? lat.value : lat.value || lng.value ? `${lat.value.trim()}, ${lng.value.trim()}` : '') : typed.value).trim())
 
 /** How what is typed would be read, while it is not read yet. */
-const { data: reading, error: unread } = useInterpretation(computed(() => (editing.draft.at && text.value === position(editing.draft.at) ? '' : text.value)))
+const { data: reading, error: unread } = useInterpretation(computed(() => ((editing.draft.at && text.value === position(editing.draft.at)) || !/\d\D+\d/.test(text.value) ? '' : text.value)))
 const readAs = computed(() => {
   const first = reading.value?.features[0]
   if (!text.value || (editing.draft.at && text.value.replace(/\s/g, '') === position(editing.draft.at))) return ''

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // The label of the selected spot: what it is, and what can be done there. It stands in the margin with a line to its spot.
-import { computed, toRef } from 'vue'
+import { useElementSize } from '@vueuse/core'
+import { computed, ref, toRef, watch } from 'vue'
 import { chart, copyPosition, goTo, keepAt, select, standAt } from '../desk/acts'
 import { desk, type Named } from '../desk/desk'
 import { beginDrawing } from '../desk/editing'
@@ -14,15 +15,35 @@ const props = defineProps<{ spot: Named; x: number; y: number }>()
 const { data: address } = useAddress(toRef(props, 'spot'))
 
 const WIDTH = 262
+const frame = ref<HTMLElement>()
+const { height: tall } = useElementSize(frame, undefined, { box: 'border-box' })
 const box = computed(() => {
   const c = chart.value?.camera
   const width = c?.width ?? 800
   const height = c?.height ?? 600
+  const high = tall.value || 160
+  const inside = (top: number) => Math.max(6, Math.min(height - high - 6, top))
   const right = props.x + 40 + WIDTH < width
-  const left = right ? props.x + 40 : Math.max(6, props.x - 40 - WIDTH)
-  const top = Math.max(6, Math.min(height - 170, props.y - 96))
-  return { left, top, lineX: right ? left : left + WIDTH, lineY: top + 20 }
+  if (right || props.x - 40 - WIDTH > 0) {
+    const left = right ? props.x + 40 : props.x - 40 - WIDTH
+    const top = inside(props.y - 96)
+    return { left, top, lineX: right ? left : left + WIDTH, lineY: top + 20 }
+  }
+  // No room beside it: above or below, so that it never lies over its own spot.
+  const above = props.y - 30 - high > 0
+  const top = inside(above ? props.y - 30 - high : props.y + 30)
+  const left = Math.max(6, Math.min(width - WIDTH - 6, props.x - WIDTH / 2))
+  return { left, top, lineX: left + WIDTH / 2, lineY: above ? top + high : top }
 })
+/** A finger's tap is followed by a click at the same pixel, where the label may lie by then: that one is not for it. */
+const GHOST_MS = 350
+const GHOST_PX = 24
+let since = performance.now()
+watch(() => props.spot, () => (since = performance.now()))
+function ghost(e: MouseEvent): void {
+  const map = frame.value!.parentElement!.getBoundingClientRect()
+  if (performance.now() - since < GHOST_MS && Math.hypot(e.clientX - map.left - props.x, e.clientY - map.top - props.y) < GHOST_PX) e.stopPropagation()
+}
 /** What it is called: what was looked up, or the address when one is near. */
 const near = computed(() => address.value?.properties)
 const named = computed<Named>(() => ({ ...props.spot, name: props.spot.name ?? (near.value && (near.value.distance_m ?? 99) < 40 ? near.value.label : undefined) }))
@@ -42,11 +63,16 @@ const inside = computed(() => props.x > -20 && props.y > -20 && props.x < (chart
     <div
       class="border-ink bg-paper absolute cursor-default border-t-2 border-b px-2.5 py-2 text-[15px]"
       :style="{ left: `${box.left}px`, top: `${box.top}px`, width: `${WIDTH}px` }"
+      ref="frame"
       data-test="spot-label"
+      @click.capture="ghost"
       @pointerdown.stop
       @wheel.stop
     >
-      <p class="font-serif leading-tight font-medium">{{ spot.name ?? shortPosition(spot) }}</p>
+      <p class="flex items-start gap-2">
+        <span class="min-w-0 flex-1 font-serif leading-tight font-medium">{{ spot.name ?? shortPosition(spot) }}</span>
+        <button class="act -mt-1 -mr-1.5 px-1.5!" aria-label="Let go of the spot" title="Let go of the spot (Esc)" @click="desk.spot = null">×</button>
+      </p>
       <p class="caption mb-1.5">
         <template v-if="spot.name">{{ shortPosition(spot) }}</template>
         <template v-else-if="near">{{ metres(near.distance_m ?? 0) }} from {{ near.label }}</template>
@@ -63,7 +89,6 @@ const inside = computed(() => props.x > -20 && props.y > -20 && props.x < (chart
           <button class="act" data-test="draw-area" @click="beginDrawing('area', spot)">area <span class="key">A</span></button>
           <button class="act" data-test="draw-circle" @click="beginDrawing('circle', spot)">circle <span class="key">C</span></button>
         </span>
-        <button class="act" aria-label="Let go of the spot" @click="desk.spot = null">×</button>
       </div>
     </div>
   </template>

@@ -25,7 +25,9 @@ watch(
   },
   { immediate: true },
 )
-const text = computed(() => (two.value ? (/[,;]\s/.test(lat.value) ? lat.value : lat.value || lng.value ? `${lat.value.trim()}, ${lng.value.trim()}` : '') : typed.value).trim())
+/** A decimal comma stands for a point where it cannot be anything else. */
+const plain = (v: string) => (/^\s*[-+−]?\d+,\d+\s*$/.test(v) ? v.replace(',', '.') : v).trim()
+const text = computed(() => (two.value ? (/[,;]\s/.test(lat.value) ? lat.value : lat.value || lng.value ? `${plain(lat.value)}, ${plain(lng.value)}` : '') : typed.value).trim())
 
 /** How what is typed would be read, while it is not read yet. */
 const { data: reading, error: unread } = useInterpretation(computed(() => ((editing.draft.at && text.value === position(editing.draft.at)) || !/\d\D+\d/.test(text.value) ? '' : text.value)))

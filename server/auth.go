@@ -1,6 +1,7 @@
 package server
 
 import (
+	"context"
 	"crypto/rand"
 	"encoding/hex"
 	"errors"
@@ -9,6 +10,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -60,6 +62,52 @@ func preflight(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
+// knownFor is how long a credential that was looked up is taken for good: so long one that was withdrawn by another process
+// may still be used.
+const knownFor = 3 * time.Second
+
+// credentials remembers those that were looked up a moment ago, so that an app that asks often costs no exchange with the
+// database each time. What is unknown is always looked up.
+type credentials struct {
+	mu   sync.Mutex
+	held map[string]heldCredential
+}
+
+type heldCredential struct {
+	store.Credential
+	until time.Time
+}
+
+const mostHeld = 10_000
+
+func (k *credentials) credential(ctx context.Context, s *server, secret string) (store.Credential, error) {
+	now := s.Now()
+	k.mu.Lock()
+	held, ok := k.held[secret]
+	k.mu.Unlock()
+	if ok && now.Before(held.until) && (held.ExpiresAt == nil || now.Before(*held.ExpiresAt)) {
+		return held.Credential, nil
+	}
+	cred, err := s.Store.Credential(ctx, secret)
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if err != nil {
+		delete(k.held, secret)
+		return cred, err
+	}
+	if k.held == nil || len(k.held) >= mostHeld {
+		k.held = map[string]heldCredential{}
+	}
+	k.held[secret] = heldCredential{cred, now.Add(knownFor)}
+	return cred, nil
+}
+
+func (k *credentials) forget(secret string) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	delete(k.held, secret)
+}
+
 // authenticate finds out who asks: an app by its bearer token, the page by its cookie.
 func (s *server) authenticate(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
@@ -72,7 +120,7 @@ func (s *server) authenticate(next echo.HandlerFunc) echo.HandlerFunc {
 			}
 			secret = cookie.Value
 		}
-		cred, err := s.Store.Credential(r.Context(), secret)
+		cred, err := s.known.credential(r.Context(), s, secret)
 		if errors.Is(err, store.ErrNotFound) || err == nil && isToken != (cred.Kind == store.Token) {
 			return errUnauthorized
 		} else if err != nil {
@@ -196,6 +244,7 @@ func (s *server) signOut(c *echo.Context) error {
 		if err := s.Store.DropCredential(c.Request().Context(), cookie.Value); err != nil {
 			return err
 		}
+		s.known.forget(cookie.Value)
 	}
 	c.SetCookie(&http.Cookie{Name: cookieName, Path: "/", MaxAge: -1, HttpOnly: true, SameSite: http.SameSiteStrictMode})
 	return c.NoContent(http.StatusNoContent)

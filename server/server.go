@@ -54,6 +54,7 @@ type server struct {
 	Config
 	spec    []byte
 	closing context.Context
+	known   credentials
 }
 
 const maxBody = 32 << 20

@@ -62,7 +62,7 @@ func (v *Service) Bulk(ctx context.Context, a Actor, list []BulkChange) (BulkDon
 		ids[i], seen[b.ID] = b.ID, true
 	}
 	var done BulkDone
-	no, err := v.store.Change(ctx, a.Workspace, a.Name, func(c *store.Change) error {
+	committed, err := v.store.ChangeOf(ctx, a.Workspace, a.Name, store.Wanted{}, func(c *store.Change) error {
 		done = BulkDone{Mended: []string{}}
 		collections := map[string]*store.Collection{}
 		now, err := c.Current(ctx, ids...)
@@ -101,8 +101,8 @@ func (v *Service) Bulk(ctx context.Context, a Actor, list []BulkChange) (BulkDon
 	if err != nil {
 		return BulkDone{}, err
 	}
-	done.No = no
-	return done, v.caughtUp(ctx, a.Workspace, no)
+	done.No = committed.No
+	return done, v.taken(ctx, a.Workspace, committed)
 }
 
 func (b *BulkChange) maker(a Actor) maker {

@@ -66,7 +66,7 @@ func (v *Service) PutCollection(ctx context.Context, a Actor, c store.Collection
 			c = *before
 			return nil
 		}
-		return change.WriteCollection(ctx, before, &c)
+		return change.WriteCollection(before, &c)
 	})
 	if err != nil {
 		return c, false, err
@@ -140,7 +140,7 @@ func (v *Service) PutCategories(ctx context.Context, a Actor, list []store.Categ
 	}
 	no, err := v.store.Change(ctx, a.Workspace, a.Name, func(change *store.Change) error {
 		for i := range list {
-			if err := change.WriteCategory(ctx, &list[i]); err != nil {
+			if err := change.WriteCategory(&list[i]); err != nil {
 				return err
 			}
 		}
@@ -165,7 +165,7 @@ func (v *Service) DeleteCategory(ctx context.Context, a Actor, id string) error 
 		if all[i].ID != id {
 			continue
 		}
-		no, err := v.store.Change(ctx, a.Workspace, a.Name, func(change *store.Change) error { return change.DeleteCategory(ctx, &all[i]) })
+		no, err := v.store.Change(ctx, a.Workspace, a.Name, func(change *store.Change) error { return change.DeleteCategory(&all[i]) })
 		if err != nil {
 			return err
 		}

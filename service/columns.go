@@ -5,12 +5,10 @@ import (
 	"math"
 	"strings"
 	"sync"
-	"unicode"
-	"unicode/utf8"
 
 	"github.com/tidwall/gjson"
-	"golang.org/x/text/unicode/norm"
 
+	"viandante/core/address"
 	"viandante/store"
 )
 
@@ -111,7 +109,7 @@ func inHalves(n int, f func(from, to int)) {
 // valueOf is what a feature has under a name.
 func valueOf(f *store.Feature, name string) value {
 	number := func(v float64) value { return value{number: v} }
-	text := func(s string) value { return value{math.NaN(), fold(s)} }
+	text := func(s string) value { return value{math.NaN(), address.Fold(s)} }
 	metres := func(v *float64) value {
 		if v == nil {
 			return text("")
@@ -160,28 +158,6 @@ func valueOf(f *store.Feature, name string) value {
 	return text("")
 }
 
-// fold takes case and accents off a text, so that it is found and sorted as people expect. Texts that fold to the same
-// are told apart elsewhere.
-func fold(s string) string {
-	plain, lower := true, true
-	for i := range len(s) {
-		plain = plain && s[i] < utf8.RuneSelf
-		lower = lower && (s[i] < 'A' || s[i] > 'Z')
-	}
-	switch {
-	case plain && lower:
-		return s
-	case plain:
-		return strings.ToLower(s)
-	}
-	return strings.Map(func(c rune) rune {
-		if unicode.Is(unicode.Mn, c) {
-			return -1
-		}
-		return unicode.ToLower(c)
-	}, norm.NFKD.String(s))
-}
-
 // haystack is the folded text of all features of a base, one after the other, each ended by a zero byte.
 type haystack struct {
 	text string
@@ -209,25 +185,26 @@ func newHaystack(base []*store.Feature) *haystack {
 
 // searched writes what a feature is found by: its name, its category's id, and the texts and numbers among its attributes.
 func searched(b *strings.Builder, f *store.Feature) {
-	b.WriteString(fold(f.Name))
+	b.WriteString(address.Fold(f.Name))
 	b.WriteByte('\n')
-	b.WriteString(fold(f.Category))
+	b.WriteString(address.Fold(f.Category))
 	gjson.ParseBytes(f.Attributes).ForEach(func(_, v gjson.Result) bool {
 		if v.Type == gjson.String || v.Type == gjson.Number {
 			b.WriteByte('\n')
-			b.WriteString(fold(v.String()))
+			b.WriteString(address.Fold(v.String()))
 		}
 		return true
 	})
 	if f.AddressTyped != "" {
 		b.WriteByte('\n')
-		b.WriteString(fold(f.AddressTyped))
+		b.WriteString(address.Fold(f.AddressTyped))
 	}
 	b.WriteByte(0)
 }
 
-// find calls yield with each feature whose text holds all the words, which are folded; the longest is looked for first.
-func (h *haystack) find(words []string, yield func(i int32)) {
+// find calls yield with each feature whose text holds all the words, which are folded, until it returns false; the longest
+// word is looked for first.
+func (h *haystack) find(words []string, yield func(i int32) bool) {
 	longest := words[0]
 	for _, w := range words {
 		if len(w) > len(longest) {
@@ -244,8 +221,8 @@ func (h *haystack) find(words []string, yield func(i int32)) {
 		for ; h.ends[item] <= at; item++ {
 			begin = h.ends[item]
 		}
-		if holds(h.text[begin:h.ends[item]], words) {
-			yield(int32(item))
+		if holds(h.text[begin:h.ends[item]], words) && !yield(int32(item)) {
+			return
 		}
 		begin = h.ends[item]
 		from = begin

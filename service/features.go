@@ -229,8 +229,16 @@ func (v *Service) write(ctx context.Context, a Actor, collection string, id uuid
 	if err := a.mayWrite(); err != nil {
 		return Versioned{}, err
 	}
+	x, err := v.index(ctx, a.Workspace)
+	if err != nil {
+		return Versioned{}, err
+	}
+	// What is at hand in memory is enough for a write that nothing speaks against; everything else is decided in the database.
+	if out, ok := v.writeNext(ctx, a, x, collection, id, match, make); ok {
+		return out, nil
+	}
 	var out Versioned
-	no, err := v.store.Change(ctx, a.Workspace, a.Name, func(c *store.Change) error {
+	done, err := v.store.ChangeOf(ctx, a.Workspace, a.Name, store.Wanted{Collection: collection, Features: []uuid.UUID{id}}, func(c *store.Change) error {
 		k, err := c.CurrentCollection(ctx, collection)
 		if err != nil {
 			return err
@@ -259,7 +267,33 @@ func (v *Service) write(ctx context.Context, a Actor, collection string, id uuid
 	if err != nil {
 		return Versioned{}, err
 	}
-	return out, v.caughtUp(ctx, a.Workspace, no)
+	return out, v.taken(ctx, a.Workspace, done)
+}
+
+// writeNext makes a change as the one after all that the index knows, in one exchange with the database. It returns false,
+// and has changed nothing, when somebody else was there in between or when anything is to be refused.
+func (v *Service) writeNext(ctx context.Context, a Actor, x *index, collection string, id uuid.UUID, match Match, make maker) (Versioned, bool) {
+	x.writing.Lock()
+	defer x.writing.Unlock()
+	s := x.now.Load()
+	k := s.collections[collection]
+	if k == nil {
+		return Versioned{}, false
+	}
+	r, mended, err := decide(a, k, id, store.Now{Feature: s.get(id)}, match, make)
+	if err != nil || r.After == r.Before {
+		return Versioned{}, false
+	}
+	done, ok, err := v.store.Next(ctx, a.Workspace, a.Name, s.no, r)
+	if err != nil || !ok || x.take(ctx, done) != nil {
+		return Versioned{}, false
+	}
+	if r.After == nil {
+		return Versioned{}, true
+	}
+	out := Versioned{present(a, r.After), r.After.Version, r.Before == nil}
+	out.Feature.Mended = mended
+	return out, true
 }
 
 // decide holds a change of one feature to its condition and returns what is to be written. What stays as it is comes back
@@ -304,6 +338,18 @@ func (v *Service) caughtUp(ctx context.Context, workspace uuid.UUID, no uint64) 
 		return err
 	}
 	return x.catchUp(ctx, no)
+}
+
+// taken is caughtUp for a change whose entries of the log are at hand.
+func (v *Service) taken(ctx context.Context, workspace uuid.UUID, done store.Committed) error {
+	if done.No == 0 {
+		return nil
+	}
+	x, err := v.index(ctx, workspace)
+	if err != nil {
+		return err
+	}
+	return x.take(ctx, done)
 }
 
 // same tells whether two features differ in nothing but version and times.

@@ -28,20 +28,67 @@ type index struct {
 	mu        sync.Mutex // for whoever brings it forward
 	now       atomic.Pointer[snapshot]
 	changed   atomic.Pointer[chan struct{}]
+	writing   sync.Mutex // for this process's own writes of one feature
 	listing   sync.Mutex // for the lists that were asked for lately
 	lists     []*sorted
 }
 
 type snapshot struct {
-	no     uint64
-	base   []*store.Feature // by id
-	tree   *spatial.Points
-	recent map[uuid.UUID]*store.Feature // nil for a deleted one
+	no   uint64
+	base []*store.Feature // by id
+	tree *spatial.Points
+	// recent is what has changed since, by id; replaced are the items of the base that hold no longer, ascending. Both are
+	// copied with each change, which for some thousand takes microseconds.
+	recent   []changed
+	replaced []int32
 	// counts are the base's features by collection, quads its places by cells of the map.
 	counts map[string]int
 	quads  func() map[group]*spatial.Quad
-	// columns are what lists are sorted and searched by.
+	// columns are what lists are sorted and searched by, shapes the items that are no places.
 	columns *columns
+	shapes  []int32
+	// collections are those that there are, by id.
+	collections map[string]*store.Collection
+}
+
+// get returns a feature as it is, nil where there is none.
+func (s *snapshot) get(id uuid.UUID) *store.Feature {
+	if at, ok := slices.BinarySearchFunc(s.recent, id, byID); ok {
+		return s.recent[at].feature
+	}
+	if i, ok := s.find(id); ok {
+		return s.base[i]
+	}
+	return nil
+}
+
+// changed is a feature as it is now, nil for one that was deleted.
+type changed struct {
+	id      uuid.UUID
+	feature *store.Feature
+}
+
+func byID(c changed, id uuid.UUID) int { return bytes.Compare(c.id[:], id[:]) }
+
+// isReplaced tells whether an item of the base holds no longer.
+func (s *snapshot) isReplaced(i int32) bool {
+	if len(s.replaced) == 0 {
+		return false
+	}
+	_, found := slices.BinarySearch(s.replaced, i)
+	return found
+}
+
+// standing calls yield with each item of the base that still holds, in order, from one to before another.
+func (s *snapshot) standing(from, to int, yield func(i int32)) {
+	next, _ := slices.BinarySearch(s.replaced, int32(from))
+	for i := from; i < to; i++ {
+		if next < len(s.replaced) && s.replaced[next] == int32(i) {
+			next++
+			continue
+		}
+		yield(int32(i))
+	}
 }
 
 // maxRecent is how many changed features are scanned before the base is built anew.
@@ -57,11 +104,15 @@ func newIndex(s *store.Store, workspace uuid.UUID) *index {
 func newSnapshot(no uint64, features []*store.Feature) *snapshot {
 	points := make([]geo.Point, len(features))
 	counts := map[string]int{}
+	var shapes []int32
 	for i, f := range features {
 		points[i] = f.At
 		counts[f.Collection]++
+		if f.Kind != store.Place {
+			shapes = append(shapes, int32(i))
+		}
 	}
-	return &snapshot{no: no, base: features, tree: spatial.NewPoints(points), recent: map[uuid.UUID]*store.Feature{}, counts: counts, columns: newColumns(features),
+	return &snapshot{no: no, base: features, tree: spatial.NewPoints(points), counts: counts, columns: newColumns(features), shapes: shapes,
 		quads: sync.OnceValue(func() map[group]*spatial.Quad { return quads(features) })}
 }
 
@@ -88,8 +139,31 @@ func (x *index) load(ctx context.Context) error {
 	if err := x.store.Features(ctx, x.workspace, func(f *store.Feature) error { all = append(all, f); return nil }); err != nil {
 		return fmt.Errorf("loading the places: %w", err)
 	}
-	x.now.Store(newSnapshot(no, all))
+	collections, err := x.store.Collections(ctx, x.workspace)
+	if err != nil {
+		return err
+	}
+	s := newSnapshot(no, all)
+	s.collections = map[string]*store.Collection{}
+	for i := range collections {
+		s.collections[collections[i].ID] = &collections[i]
+	}
+	x.now.Store(s)
 	return nil
+}
+
+// take brings the index to a change of this process's own; when others have come in between, it reads the log.
+func (x *index) take(ctx context.Context, done store.Committed) error {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	s := x.now.Load()
+	if s == nil || s.no >= done.No {
+		return nil
+	}
+	if s.no+1 < done.No {
+		return x.read(ctx)
+	}
+	return x.bring(s, done.Log)
 }
 
 // catchUp brings the index to the log's end; it does nothing when it already stands at least at number atLeast, unless
@@ -101,28 +175,54 @@ func (x *index) catchUp(ctx context.Context, atLeast uint64) error {
 	if s == nil || atLeast > 0 && s.no >= atLeast {
 		return nil
 	}
+	return x.read(ctx)
+}
+
+func (x *index) read(ctx context.Context) error {
 	const batch = 2000
 	for {
-		log, err := x.store.ChangesSince(ctx, x.workspace, s.no, batch)
-		if err != nil {
+		log, err := x.store.ChangesSince(ctx, x.workspace, x.now.Load().no, batch)
+		if err != nil || len(log) == 0 {
 			return err
 		}
-		if len(log) == 0 {
-			return nil
-		}
-		if s, err = s.with(log); err != nil {
+		if err := x.bring(x.now.Load(), log); err != nil {
 			return err
 		}
-		x.now.Store(s)
-		fresh := make(chan struct{})
-		close(*x.changed.Swap(&fresh))
+	}
+}
+
+// bring puts a snapshot with some more of the log in the place of the last, and tells those who wait for it.
+func (x *index) bring(s *snapshot, log []store.Logged) error {
+	s, err := s.with(log)
+	if err != nil {
+		return err
+	}
+	x.now.Store(s)
+	fresh := make(chan struct{})
+	close(*x.changed.Swap(&fresh))
+	return nil
+}
+
+// warm makes what lists and tiles are answered from, so that nobody has to wait for it.
+func (x *index) warm() {
+	if s := x.now.Load(); s != nil {
+		s.quads()
+		s.columns.column(propName)
+		s.columns.text()
 	}
 }
 
 // with returns the snapshot after some more of the log.
 func (s *snapshot) with(log []store.Logged) (*snapshot, error) {
-	next := &snapshot{no: log[len(log)-1].No, base: s.base, tree: s.tree, recent: maps.Clone(s.recent), counts: s.counts, quads: s.quads, columns: s.columns}
+	next := &snapshot{no: log[len(log)-1].No, base: s.base, tree: s.tree, counts: s.counts, quads: s.quads, columns: s.columns, shapes: s.shapes, collections: s.collections}
+	// Of several changes of one feature the last counts.
+	fresh := make([]changed, 0, len(log))
 	for _, l := range log {
+		if l.Topic == "collections" {
+			if err := next.defines(l); err != nil {
+				return nil, err
+			}
+		}
 		if l.Topic != "features" {
 			continue
 		}
@@ -130,31 +230,64 @@ func (s *snapshot) with(log []store.Logged) (*snapshot, error) {
 		if err != nil {
 			return nil, fmt.Errorf("change %d: %w", l.No, err)
 		}
-		next.recent[id] = nil
+		c := changed{id: id}
 		if l.After != nil {
-			f := &store.Feature{}
-			if err := json.Unmarshal(l.After, f); err != nil {
+			c.feature = &store.Feature{}
+			if err := json.Unmarshal(l.After, c.feature); err != nil {
 				return nil, fmt.Errorf("change %d: %w", l.No, err)
 			}
-			next.recent[id] = f
 		}
+		fresh = append(fresh, c)
 	}
+	slices.SortStableFunc(fresh, func(a, b changed) int { return bytes.Compare(a.id[:], b.id[:]) })
+	next.recent = make([]changed, 0, len(s.recent)+len(fresh))
+	next.replaced = make([]int32, 0, len(s.replaced)+len(fresh))
+	next.replaced = append(next.replaced, s.replaced...)
+	old := s.recent
+	for k, c := range fresh {
+		if k+1 < len(fresh) && fresh[k+1].id == c.id {
+			continue
+		}
+		at, known := slices.BinarySearchFunc(old, c.id, byID)
+		next.recent = append(append(next.recent, old[:at]...), c)
+		if known {
+			at++
+		} else if i, ok := s.find(c.id); ok {
+			next.replaced = append(next.replaced, int32(i))
+		}
+		old = old[at:]
+	}
+	next.recent = append(next.recent, old...)
+	slices.Sort(next.replaced)
 	if len(next.recent) <= maxRecent(len(next.base)) {
 		return next, nil
 	}
 	all := make([]*store.Feature, 0, len(next.base)+len(next.recent))
-	for _, f := range next.base {
-		if _, changed := next.recent[f.ID]; !changed {
-			all = append(all, f)
-		}
-	}
-	for _, f := range next.recent {
-		if f != nil {
-			all = append(all, f)
+	next.standing(0, len(next.base), func(i int32) { all = append(all, next.base[i]) })
+	for _, c := range next.recent {
+		if c.feature != nil {
+			all = append(all, c.feature)
 		}
 	}
 	slices.SortFunc(all, func(a, b *store.Feature) int { return bytes.Compare(a.ID[:], b.ID[:]) })
-	return newSnapshot(next.no, all), nil
+	whole := newSnapshot(next.no, all)
+	whole.collections = next.collections
+	return whole, nil
+}
+
+// defines takes a change of a collection into the snapshot.
+func (s *snapshot) defines(l store.Logged) error {
+	s.collections = maps.Clone(s.collections)
+	delete(s.collections, l.Entity)
+	if l.After == nil {
+		return nil
+	}
+	k := &store.Collection{}
+	if err := json.Unmarshal(l.After, k); err != nil {
+		return fmt.Errorf("change %d: %w", l.No, err)
+	}
+	s.collections[k.ID] = k
+	return nil
 }
 
 // near is a feature with its distance from where somebody asked, in metres.
@@ -167,13 +300,12 @@ type near struct {
 func (s *snapshot) nearest(center geo.Point, beyondM, withinM float64, n int, keep func(*store.Feature) bool) []near {
 	var out []near
 	for _, f := range s.tree.Nearest(center, beyondM, withinM, n, func(item int32) bool {
-		f := s.base[item]
-		_, changed := s.recent[f.ID]
-		return !changed && keep(f)
+		return !s.isReplaced(item) && keep(s.base[item])
 	}) {
 		out = append(out, near{s.base[f.Item], f.DistanceM})
 	}
-	for _, f := range s.recent {
+	for _, c := range s.recent {
+		f := c.feature
 		if f == nil || !f.At.IsValid() || !keep(f) {
 			continue
 		}

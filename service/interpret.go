@@ -73,14 +73,15 @@ func (v *Service) placesNamed(ctx context.Context, a Actor, text string, limit i
 			out = append(out, p)
 		}
 	}
-	for _, f := range s.base {
-		if _, changed := s.recent[f.ID]; !changed {
-			look(f)
+	s.columns.text().find(words, func(i int32) bool {
+		if !s.isReplaced(i) {
+			look(s.base[i])
 		}
-	}
-	for _, f := range s.recent {
-		if f != nil {
-			look(f)
+		return len(out) < limit*4
+	})
+	for _, c := range s.recent {
+		if c.feature != nil {
+			look(c.feature)
 		}
 	}
 	return out, nil

@@ -108,7 +108,7 @@ func put[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUI
 			return &Error{Kind: Invalid, Detail: fmt.Sprintf("there are %d %ss already, as many as there may be; delete one first", len(all), k.name)}
 		}
 		row := store.Kept{ID: id, Body: text}
-		if err := c.WriteKept(ctx, k.topic, before, &row); err != nil {
+		if err := c.WriteKept(k.topic, before, &row); err != nil {
 			return err
 		}
 		out.Version = row.Version
@@ -127,7 +127,7 @@ func put[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUI
 			if changed.Body, err = json.Marshal(other.Body); err != nil {
 				return err
 			}
-			if err := c.WriteKept(ctx, k.topic, &all[n], &changed); err != nil {
+			if err := c.WriteKept(k.topic, &all[n], &changed); err != nil {
 				return err
 			}
 		}
@@ -149,7 +149,7 @@ func drop[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UU
 		if err := v.agreed(before, match, k.name, func() (any, error) { return unpack[T](*before) }); err != nil {
 			return err
 		}
-		return c.DeleteKept(ctx, k.topic, before)
+		return c.DeleteKept(k.topic, before)
 	})
 }
 

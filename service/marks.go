@@ -101,12 +101,12 @@ func (v *Service) Marks(ctx context.Context, a Actor, id tile.ID, collections, c
 		k.count, k.x, k.y = k.count+count, k.x+float64(count)*px, k.y+float64(count)*py
 		return k
 	}
-	for changed, f := range s.recent {
-		if i, ok := s.find(changed); ok {
-			add(s.base[i], -1)
-		}
-		if k := add(f, 1); k != nil {
-			k.fresh = append(k.fresh, f)
+	for _, i := range s.replaced {
+		add(s.base[i], -1)
+	}
+	for _, c := range s.recent {
+		if k := add(c.feature, 1); k != nil {
+			k.fresh = append(k.fresh, c.feature)
 		}
 	}
 	out := []Mark{}
@@ -138,7 +138,7 @@ func (s *snapshot) single(items [][]int32, fresh []*store.Feature) *store.Featur
 	}
 	for _, list := range items {
 		for _, i := range list {
-			if _, changed := s.recent[s.base[i].ID]; !changed {
+			if !s.isReplaced(i) {
 				return s.base[i]
 			}
 		}
@@ -160,12 +160,12 @@ func (v *Service) Counts(ctx context.Context, a Actor) (map[string]int, error) {
 	for collection, n := range s.counts {
 		counts[collection] = n
 	}
-	for id, f := range s.recent {
-		if i, ok := s.find(id); ok {
-			counts[s.base[i].Collection]--
-		}
-		if f != nil {
-			counts[f.Collection]++
+	for _, i := range s.replaced {
+		counts[s.base[i].Collection]--
+	}
+	for _, c := range s.recent {
+		if c.feature != nil {
+			counts[c.feature.Collection]++
 		}
 	}
 	return counts, nil

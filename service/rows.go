@@ -2,6 +2,7 @@ package service
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -12,6 +13,7 @@ import (
 	"github.com/tidwall/gjson"
 
 	"viandante/codec/geojson"
+	"viandante/core/address"
 	"viandante/core/geo"
 	"viandante/store"
 )
@@ -117,12 +119,11 @@ func (q Rows) key() string {
 // changedFeatures are those that the base does not have as they are now, by id.
 func (s *snapshot) changedFeatures() []*store.Feature {
 	var out []*store.Feature
-	for _, f := range s.recent {
-		if f != nil {
-			out = append(out, f)
+	for _, c := range s.recent {
+		if c.feature != nil {
+			out = append(out, c.feature)
 		}
 	}
-	slices.SortFunc(out, func(a, b *store.Feature) int { return bytes.Compare(a.ID[:], b.ID[:]) })
 	return out
 }
 
@@ -135,14 +136,9 @@ func (s *snapshot) item(recent []*store.Feature, i int32) *store.Feature {
 
 // list finds all that a question selects, with at least so many of the first in order.
 func (s *snapshot) list(q Rows, recent []*store.Feature, first int) *sorted {
-	l := &sorted{base: s.columns, no: s.no}
 	by := s.columns.column(q.Sort)
-	words := strings.Fields(fold(q.Text))
-	only := map[uuid.UUID]bool{}
-	for _, id := range q.IDs {
-		only[id] = true
-	}
-	lets := q.lets(only)
+	words := strings.Fields(address.Fold(q.Text))
+	lets := q.lets()
 	order := func(a, b item) int {
 		c := a.compare(b.value)
 		if q.Descending && !a.missing() && !b.missing() {
@@ -151,56 +147,42 @@ func (s *snapshot) list(q Rows, recent []*store.Feature, first int) *sorted {
 		if c != 0 {
 			return c
 		}
-		if f, g := s.item(recent, a.i), s.item(recent, b.i); f.Name != g.Name {
-			return strings.Compare(f.Name, g.Name)
-		} else {
-			return bytes.Compare(f.ID[:], g.ID[:])
-		}
+		f, g := s.item(recent, a.i), s.item(recent, b.i)
+		return cmp.Or(strings.Compare(f.Name, g.Name), bytes.Compare(f.ID[:], g.ID[:]))
 	}
-	// Of a long list the first are chosen, and put in order by themselves: as many again as are wanted are gathered, and
-	// the better half is kept.
-	most := 2*first + 1000
-	var last *item
-	take := func(it item) {
-		l.total++
-		if last != nil && order(it, *last) > 0 {
-			return
-		}
-		l.items = append(l.items, it)
-		if len(l.items) >= most && first <= len(s.base)/8 {
-			slices.SortFunc(l.items, order)
-			l.items = l.items[:first]
-			last = &item{}
-			*last = l.items[first-1]
-		}
-	}
-	base := func(i int32) {
-		f := s.base[i]
-		if len(s.recent) > 0 {
-			if _, changed := s.recent[f.ID]; changed {
-				return
+	few := func() *firsts { return &firsts{order: order, first: first, all: first > len(s.base)/8} }
+	parts := []*firsts{few()}
+	one := func(into *firsts) func(i int32) bool {
+		return func(i int32) bool {
+			if lets == nil || lets(s.base[i]) {
+				into.take(item{i, by.at(i)})
 			}
-		}
-		if lets(f) {
-			take(item{i, by.at(i)})
+			return true
 		}
 	}
+	still := func(i int32) bool { return s.isReplaced(i) || one(parts[0])(i) }
 	switch {
-	case len(only) > 0:
+	case len(q.IDs) > 0:
 		for _, id := range q.IDs {
 			if i, ok := s.find(id); ok {
-				base(int32(i))
+				still(int32(i))
 			}
 		}
 	case len(words) > 0:
-		s.columns.text().find(words, base)
-	default:
-		for i := range s.base {
-			base(int32(i))
+		s.columns.text().find(words, still)
+	case len(q.Kinds) > 0 && !slices.Contains(q.Kinds, store.Place):
+		for _, i := range s.shapes {
+			still(i)
 		}
+	default:
+		parts = append(parts, few())
+		inHalves(len(s.base), func(from, to int) {
+			take := one(parts[min(1, from)])
+			s.standing(from, to, func(i int32) { take(i) })
+		})
 	}
 	for k, f := range recent {
-		if !lets(f) {
+		if lets != nil && !lets(f) {
 			continue
 		}
 		if len(words) > 0 {
@@ -210,19 +192,59 @@ func (s *snapshot) list(q Rows, recent []*store.Feature, first int) *sorted {
 				continue
 			}
 		}
-		take(item{int32(-1 - k), valueOf(f, q.Sort)})
+		parts[0].take(item{int32(-1 - k), valueOf(f, q.Sort)})
+	}
+	l := &sorted{base: s.columns, no: s.no}
+	whole := true
+	for _, p := range parts {
+		l.total += p.total
+		l.items = append(l.items, p.items...)
+		whole = whole && p.last == nil
 	}
 	slices.SortFunc(l.items, order)
 	l.ordered = len(l.items)
-	if last != nil {
+	if !whole {
 		l.ordered = first
 	}
 	return l
 }
 
-// lets returns whether a feature passes the filters.
-func (q Rows) lets(only map[uuid.UUID]bool) func(*store.Feature) bool {
+// firsts gathers the first of many items: as many again as are wanted, of which the better half is kept. Of all of them
+// where most are wanted.
+type firsts struct {
+	order func(a, b item) int
+	first int
+	all   bool
+	items []item
+	total int
+	last  *item // none after it is among the first
+}
+
+func (f *firsts) take(it item) {
+	f.total++
+	if f.last != nil && f.order(it, *f.last) > 0 {
+		return
+	}
+	f.items = append(f.items, it)
+	if most := 2*f.first + 1000; len(f.items) >= most && !f.all {
+		slices.SortFunc(f.items, f.order)
+		f.items = f.items[:f.first]
+		last := f.items[f.first-1]
+		f.last = &last
+	}
+}
+
+// lets returns what tells whether a feature passes the filters, nil where there are none: to look at every feature takes
+// far longer than to look at their columns.
+func (q Rows) lets() func(*store.Feature) bool {
+	if len(q.Collections)+len(q.Categories)+len(q.Kinds)+len(q.Where) == 0 && q.Placed == nil && q.Box == nil && len(q.IDs) == 0 {
+		return nil
+	}
 	has := func(list []string, value string) bool { return len(list) == 0 || slices.Contains(list, value) }
+	only := map[uuid.UUID]bool{}
+	for _, id := range q.IDs {
+		only[id] = true
+	}
 	return func(f *store.Feature) bool {
 		if !has(q.Collections, f.Collection) || !has(q.Categories, f.Category) || !has(q.Kinds, f.Kind) || len(only) > 0 && !only[f.ID] {
 			return false
@@ -231,7 +253,7 @@ func (q Rows) lets(only map[uuid.UUID]bool) func(*store.Feature) bool {
 			return false
 		}
 		for name, want := range q.Where {
-			if r := gjson.GetBytes(f.Attributes, gjson.Escape(name)); r.String() != want {
+			if gjson.GetBytes(f.Attributes, gjson.Escape(name)).String() != want {
 				return false
 			}
 		}

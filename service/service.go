@@ -145,6 +145,7 @@ func (v *Service) Follow(ctx context.Context) {
 		v.mu.Unlock()
 		for _, x := range all {
 			err = errors.Join(err, x.catchUp(ctx, 0))
+			x.warm()
 		}
 		if err != nil && ctx.Err() == nil && !failing {
 			v.log.Warn("following the database fails; trying again", "error", err)

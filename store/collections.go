@@ -2,10 +2,8 @@ package store
 
 import (
 	"context"
-	"database/sql"
 	"database/sql/driver"
 	"encoding/json"
-	"errors"
 	"fmt"
 
 	"github.com/google/uuid"
@@ -59,40 +57,26 @@ func (s *Store) Collections(ctx context.Context, workspace uuid.UUID) ([]Collect
 	return out, err
 }
 
-// CurrentCollection returns a collection as it is now, or nil, locked until the change is done.
-func (c *Change) CurrentCollection(ctx context.Context, id string) (*Collection, error) {
-	var k Collection
-	err := c.tx.GetContext(ctx, &k, `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? AND id = ? FOR UPDATE`, c.Workspace[:], id)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, nil
-	}
-	return &k, err
-}
-
 // WriteCollection creates or replaces a collection and logs it.
-func (c *Change) WriteCollection(ctx context.Context, before *Collection, k *Collection) error {
+func (c *Change) WriteCollection(before *Collection, k *Collection) error {
 	k.Version = c.No
-	if _, err := c.tx.ExecContext(ctx, `REPLACE INTO collections (workspace, id, title, description, attributes, version) VALUES (?, ?, ?, ?, ?, ?)`, c.Workspace[:], k.ID, k.Title, k.Description, k.Attributes, k.Version); err != nil {
-		return err
-	}
+	c.exec(`REPLACE INTO collections (workspace, id, title, description, attributes, version) VALUES (?, ?, ?, ?, ?, ?)`, c.Workspace[:], k.ID, k.Title, k.Description, k.Attributes, k.Version)
 	var was any
 	if before != nil {
 		was = before
 	}
-	return c.log(ctx, "collections", k.ID, k.ID, was, k)
+	return c.log("collections", k.ID, k.ID, was, k)
 }
 
 // DeleteCollection deletes a collection that no feature belongs to any more, and logs it; false when some do.
 func (c *Change) DeleteCollection(ctx context.Context, before *Collection) (bool, error) {
 	var held bool
-	err := c.tx.GetContext(ctx, &held, `SELECT EXISTS (SELECT 1 FROM features WHERE workspace = ? AND collection = ? AND deleted_at IS NULL)`, c.Workspace[:], before.ID)
+	err := c.get(ctx, &held, `SELECT EXISTS (SELECT 1 FROM features WHERE workspace = ? AND collection = ? AND deleted_at IS NULL)`, c.Workspace[:], before.ID)
 	if err != nil || held {
 		return false, err
 	}
-	if _, err := c.tx.ExecContext(ctx, `DELETE FROM collections WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID); err != nil {
-		return false, err
-	}
-	return true, c.log(ctx, "collections", before.ID, before.ID, before, nil)
+	c.exec(`DELETE FROM collections WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID)
+	return true, c.log("collections", before.ID, before.ID, before, nil)
 }
 
 // Category is a kind of place.
@@ -114,17 +98,13 @@ func (s *Store) Categories(ctx context.Context, workspace uuid.UUID) ([]Category
 }
 
 // WriteCategory creates or replaces a category and logs it.
-func (c *Change) WriteCategory(ctx context.Context, k *Category) error {
-	if _, err := c.tx.ExecContext(ctx, `REPLACE INTO categories (workspace, id, name, glyph, colour, position, picture) VALUES (?, ?, ?, ?, ?, ?, ?)`, c.Workspace[:], k.ID, k.Name, k.Glyph, k.Colour, k.Position, k.Picture); err != nil {
-		return err
-	}
-	return c.log(ctx, "categories", "", k.ID, nil, k)
+func (c *Change) WriteCategory(k *Category) error {
+	c.exec(`REPLACE INTO categories (workspace, id, name, glyph, colour, position, picture) VALUES (?, ?, ?, ?, ?, ?, ?)`, c.Workspace[:], k.ID, k.Name, k.Glyph, k.Colour, k.Position, k.Picture)
+	return c.log("categories", "", k.ID, nil, k)
 }
 
 // DeleteCategory deletes a category and logs it; places keep its id, and are drawn as those without one.
-func (c *Change) DeleteCategory(ctx context.Context, before *Category) error {
-	if _, err := c.tx.ExecContext(ctx, `DELETE FROM categories WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID); err != nil {
-		return err
-	}
-	return c.log(ctx, "categories", "", before.ID, before, nil)
+func (c *Change) DeleteCategory(before *Category) error {
+	c.exec(`DELETE FROM categories WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID)
+	return c.log("categories", "", before.ID, before, nil)
 }

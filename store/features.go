@@ -186,23 +186,27 @@ type Now struct {
 
 // Current returns those of some features that are or were there, locked until the change is done.
 func (c *Change) Current(ctx context.Context, ids ...uuid.UUID) (map[uuid.UUID]Now, error) {
+	if slices.Equal(ids, c.wanted.Features) && c.features != nil {
+		return c.features, nil
+	}
 	out := make(map[uuid.UUID]Now, len(ids))
 	sorted := slices.SortedFunc(slices.Values(ids), func(a, b uuid.UUID) int { return bytes.Compare(a[:], b[:]) })
+	if err := c.flush(ctx); err != nil {
+		return nil, err
+	}
 	for chunk := range slices.Chunk(sorted, together) {
 		args := []any{c.Workspace[:]}
 		for _, id := range chunk {
 			args = append(args, id[:])
 		}
-		var rows []featureRow
-		if err := c.tx.SelectContext(ctx, &rows, `SELECT `+featureColumns+` FROM features WHERE workspace = ? AND id IN (`+values(len(chunk), "?")+`) FOR UPDATE`, args...); err != nil {
+		rows, err := c.conn.QueryxContext(ctx, selectFeatures(len(chunk)), args...)
+		if err != nil {
 			return nil, err
 		}
-		for i := range rows {
-			f, err := rows[i].feature()
-			if err != nil {
-				return nil, err
-			}
-			out[f.ID] = Now{f, rows[i].DeletedAt != nil}
+		err = c.scan(rows, out)
+		rows.Close()
+		if err != nil {
+			return nil, err
 		}
 	}
 	return out, nil
@@ -212,20 +216,22 @@ func (c *Change) Current(ctx context.Context, ids ...uuid.UUID) (map[uuid.UUID]N
 // is deleted.
 type Replacement struct{ Before, After *Feature }
 
-// together is how many rows one statement writes or reads.
-const together = 250
-
 // WriteAll creates, replaces and deletes features, each another one, and logs it. What is written gets its version and times.
 func (c *Change) WriteAll(ctx context.Context, list []Replacement) error {
 	for chunk := range slices.Chunk(list, together) {
-		if err := c.writeSome(ctx, chunk); err != nil {
+		if err := c.writeSome(chunk); err != nil {
 			return err
+		}
+		if c.size > exchanged {
+			if err := c.flush(ctx); err != nil {
+				return err
+			}
 		}
 	}
 	return nil
 }
 
-func (c *Change) writeSome(ctx context.Context, list []Replacement) error {
+func (c *Change) writeSome(list []Replacement) error {
 	var rows, gone []any
 	entries := make([]entry, len(list))
 	written := 0
@@ -250,20 +256,21 @@ func (c *Change) writeSome(ctx context.Context, list []Replacement) error {
 			entries[i].before = r.Before
 		}
 	}
+	if err := c.logAll("features", entries); err != nil {
+		return err
+	}
 	if written > 0 {
-		_, err := c.tx.ExecContext(ctx, `REPLACE INTO features (workspace, `+featureColumns+`) VALUES `+values(written, `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, NULL)`), rows...)
-		if err != nil {
-			return err
+		// What was never there is inserted; where it is in the bin after all, that fails, and ChangeOf takes it out.
+		verb := `REPLACE`
+		if c.conn == nil && list[0].Before == nil {
+			verb = `INSERT`
 		}
+		c.exec(verb+` INTO features (workspace, `+featureColumns+`) VALUES `+values(written, `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, NULL)`), rows...)
 	}
 	if len(gone) > 0 {
-		_, err := c.tx.ExecContext(ctx, `UPDATE features SET deleted_at = ?, version = ?, updated_at = ? WHERE workspace = ? AND id IN (`+values(len(gone), "?")+`)`,
-			append([]any{c.At, c.No, c.At, c.Workspace[:]}, gone...)...)
-		if err != nil {
-			return err
-		}
+		c.exec(`UPDATE features SET deleted_at = ?, version = ?, updated_at = ? WHERE workspace = ? AND id IN (`+values(len(gone), "?")+`)`, append([]any{c.At, c.No, c.At, c.Workspace[:]}, gone...)...)
 	}
-	return c.logAll(ctx, "features", entries)
+	return nil
 }
 
 // complete gives a feature its version, its times and the position that the table will hold.
@@ -298,7 +305,7 @@ func (c *Change) Remember(ctx context.Context, key string, digest [32]byte, feat
 		Digest  []byte    `db:"digest"`
 		Feature uuid.UUID `db:"feature"`
 	}
-	err := c.tx.GetContext(ctx, &known, `SELECT digest, feature FROM idempotency WHERE workspace = ? AND request = ?`, c.Workspace[:], key)
+	err := c.get(ctx, &known, `SELECT digest, feature FROM idempotency WHERE workspace = ? AND request = ?`, c.Workspace[:], key)
 	if err == nil {
 		if string(known.Digest) != string(digest[:]) {
 			return uuid.Nil, ErrKeyReused
@@ -307,8 +314,8 @@ func (c *Change) Remember(ctx context.Context, key string, digest [32]byte, feat
 	} else if !errors.Is(err, sql.ErrNoRows) {
 		return uuid.Nil, err
 	}
-	_, err = c.tx.ExecContext(ctx, `INSERT INTO idempotency (workspace, request, digest, feature, created_at) VALUES (?, ?, ?, ?, ?)`, c.Workspace[:], key, digest[:], feature[:], c.At)
-	return feature, err
+	c.exec(`INSERT INTO idempotency (workspace, request, digest, feature, created_at) VALUES (?, ?, ?, ?, ?)`, c.Workspace[:], key, digest[:], feature[:], c.At)
+	return feature, nil
 }
 
 // ErrKeyReused is returned when an Idempotency-Key comes with another request than the first time.

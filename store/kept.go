@@ -42,30 +42,29 @@ func (s *Store) Kept(ctx context.Context, workspace uuid.UUID, topic string, id 
 
 // CurrentKept returns all of a topic as they are now, locked until the change is done.
 func (c *Change) CurrentKept(ctx context.Context, topic string) ([]Kept, error) {
+	if err := c.flush(ctx); err != nil {
+		return nil, err
+	}
 	var out []Kept
-	err := c.tx.SelectContext(ctx, &out, `SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? ORDER BY id FOR UPDATE`, c.Workspace[:], topic)
+	err := c.conn.SelectContext(ctx, &out, `SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? ORDER BY id FOR UPDATE`, c.Workspace[:], topic)
 	return out, err
 }
 
 // WriteKept creates or replaces something kept and logs it. before is nil for a new one; k gets its version.
-func (c *Change) WriteKept(ctx context.Context, topic string, before, k *Kept) error {
+func (c *Change) WriteKept(topic string, before, k *Kept) error {
 	k.Version = c.No
-	if _, err := c.tx.ExecContext(ctx, `REPLACE INTO kept (workspace, topic, id, body, version) VALUES (?, ?, ?, ?, ?)`, c.Workspace[:], topic, k.ID[:], string(k.Body), k.Version); err != nil {
-		return err
-	}
+	c.exec(`REPLACE INTO kept (workspace, topic, id, body, version) VALUES (?, ?, ?, ?, ?)`, c.Workspace[:], topic, k.ID[:], string(k.Body), k.Version)
 	var was any
 	if before != nil {
 		was = before
 	}
-	return c.log(ctx, topic, "", k.ID.String(), was, k)
+	return c.log(topic, "", k.ID.String(), was, k)
 }
 
 // DeleteKept deletes something kept and logs it.
-func (c *Change) DeleteKept(ctx context.Context, topic string, before *Kept) error {
-	if _, err := c.tx.ExecContext(ctx, `DELETE FROM kept WHERE workspace = ? AND topic = ? AND id = ?`, c.Workspace[:], topic, before.ID[:]); err != nil {
-		return err
-	}
-	return c.log(ctx, topic, "", before.ID.String(), before, nil)
+func (c *Change) DeleteKept(topic string, before *Kept) error {
+	c.exec(`DELETE FROM kept WHERE workspace = ? AND topic = ? AND id = ?`, c.Workspace[:], topic, before.ID[:])
+	return c.log(topic, "", before.ID.String(), before, nil)
 }
 
 // Picture is a picture that a workspace keeps.

@@ -10,11 +10,9 @@ import (
 	"crypto/sha256"
 	"database/sql"
 	"embed"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
-	"math/rand/v2"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -41,7 +39,8 @@ func Open(ctx context.Context, dsn string, now func() time.Time) (*Store, error)
 	if err != nil {
 		return nil, fmt.Errorf("VIANDANTE_DSN is not a data source name such as user:password@tcp(127.0.0.1:3306)/viandante: %w", err)
 	}
-	c.ParseTime, c.Loc, c.InterpolateParams, c.ClientFoundRows = true, time.UTC, true, true
+	// Several statements travel together: all parameters are bound by the driver, none is ever part of a statement's text.
+	c.ParseTime, c.Loc, c.InterpolateParams, c.ClientFoundRows, c.MultiStatements = true, time.UTC, true, true, true
 	if c.Params == nil {
 		c.Params = map[string]string{}
 	}
@@ -84,116 +83,6 @@ func (s *Store) Close() error { return s.db.Close() }
 
 // Ping tells whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
-
-// transaction runs f in a transaction and runs it again on a deadlock, on a lock that could not be had in time, and on
-// a cluster's certification failure, which the server reports as a deadlock as well.
-func (s *Store) transaction(ctx context.Context, f func(tx *sqlx.Tx) error) error {
-	const tries = 8
-	for try := 1; ; try++ {
-		err := s.once(ctx, f)
-		var me *mysql.MySQLError
-		if err == nil || try == tries || !errors.As(err, &me) || me.Number != 1213 && me.Number != 1205 {
-			return err
-		}
-		pause := time.Duration(rand.Int64N(int64(time.Millisecond) << try))
-		select {
-		case <-time.After(pause):
-		case <-ctx.Done():
-			return ctx.Err()
-		}
-	}
-}
-
-func (s *Store) once(ctx context.Context, f func(tx *sqlx.Tx) error) (err error) {
-	tx, err := s.db.BeginTxx(ctx, nil)
-	if err != nil {
-		return err
-	}
-	defer func() {
-		if err != nil {
-			_ = tx.Rollback() // the first error is the one to tell
-		}
-	}()
-	if err := f(tx); err != nil {
-		return err
-	}
-	return tx.Commit()
-}
-
-// Change is a transaction that writes to one workspace under one number.
-type Change struct {
-	tx        *sqlx.Tx
-	Workspace uuid.UUID
-	// No is the change's number in its workspace.
-	No    uint64
-	At    time.Time
-	actor string
-	part  uint32
-}
-
-// Change runs f in a transaction with the workspace's next number and returns the number. What f logs becomes visible
-// with what it wrote, or not at all. f may run more than once. A change that logged nothing takes no number: it returns 0.
-func (s *Store) Change(ctx context.Context, workspace uuid.UUID, actor string, f func(c *Change) error) (uint64, error) {
-	var no uint64
-	err := s.transaction(ctx, func(tx *sqlx.Tx) error {
-		c := &Change{tx: tx, Workspace: workspace, At: s.now().UTC().Truncate(time.Microsecond), actor: actor}
-		err := tx.GetContext(ctx, &c.No, `SELECT change_no + 1 FROM workspaces WHERE id = ? FOR UPDATE`, workspace[:])
-		if errors.Is(err, sql.ErrNoRows) {
-			return fmt.Errorf("workspace %s: %w", workspace, ErrNotFound)
-		} else if err != nil {
-			return err
-		}
-		if err := f(c); err != nil {
-			return err
-		}
-		no = 0
-		if c.part == 0 {
-			return nil
-		}
-		no = c.No
-		_, err = tx.ExecContext(ctx, `UPDATE workspaces SET change_no = ? WHERE id = ?`, c.No, workspace[:])
-		return err
-	})
-	return no, err
-}
-
-// entry is what the change log is told of one thing: before and after are what JSON makes of them, nil for nothing.
-type entry struct {
-	collection, entity string
-	before, after      any
-}
-
-// log writes one entry of the change log.
-func (c *Change) log(ctx context.Context, topic, collection, entity string, before, after any) error {
-	return c.logAll(ctx, topic, []entry{{collection, entity, before, after}})
-}
-
-func (c *Change) logAll(ctx context.Context, topic string, entries []entry) error {
-	text := func(v any) (*string, error) {
-		if v == nil {
-			return nil, nil
-		}
-		b, err := json.Marshal(v)
-		t := string(b)
-		return &t, err
-	}
-	var rows []any
-	for _, e := range entries {
-		b, err := text(e.before)
-		if err != nil {
-			return err
-		}
-		a, err := text(e.after)
-		if err != nil {
-			return err
-		}
-		rows = append(rows, c.Workspace[:], c.No, c.part, topic, e.collection, e.entity, b, a, c.actor, c.At)
-		c.part++
-	}
-	_, err := c.tx.ExecContext(ctx, `INSERT INTO changes (workspace, no, part, topic, collection, entity, state_before, state_after, actor, at) VALUES `+
-		values(len(entries), `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`), rows...)
-	return err
-}
 
 // Logged is an entry of the change log; Before and After are JSON, nil for nothing.
 type Logged struct {

@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"golang.org/x/text/unicode/norm"
 
@@ -109,15 +110,30 @@ func NewIndex(r *region.Region) *Index {
 // letters are those that keep their own shape when accents are taken off, and marks within a word.
 var letters = strings.NewReplacer("'", "", "’", "", "ß", "ss", "ø", "o", "æ", "ae", "ł", "l")
 
-// Words cuts a text into its words: lower case, without accents, letters and digits only.
-func Words(s string) []string {
-	folded := strings.Map(func(c rune) rune {
+// Fold takes case and accents off a text, and apostrophes out of it, so that it is found however it was written.
+func Fold(s string) string {
+	plain, lower := true, true
+	for i := range len(s) {
+		plain = plain && s[i] < utf8.RuneSelf && s[i] != '\''
+		lower = lower && (s[i] < 'A' || s[i] > 'Z')
+	}
+	switch {
+	case plain && lower:
+		return s
+	case plain:
+		return strings.ToLower(s)
+	}
+	return letters.Replace(strings.Map(func(c rune) rune {
 		if unicode.Is(unicode.Mn, c) {
 			return -1
 		}
 		return unicode.ToLower(c)
-	}, norm.NFKD.String(s))
-	return strings.FieldsFunc(letters.Replace(folded), func(c rune) bool { return !unicode.IsLetter(c) && !unicode.IsDigit(c) })
+	}, norm.NFKD.String(s)))
+}
+
+// Words cuts a text into its words, folded, letters and digits only.
+func Words(s string) []string {
+	return strings.FieldsFunc(Fold(s), func(c rune) bool { return !unicode.IsLetter(c) && !unicode.IsDigit(c) })
 }
 
 // found is how well one word of the query is met by each thing.

@@ -107,13 +107,12 @@ export async function loadPlaces(): Promise<void> {
       cursor = next ? (new URL(next.href).searchParams.get('cursor') ?? undefined) : undefined
     } while (cursor)
   }
-  // Where places are too many, what they crowd on is still there: paths and areas.
-  if (crowded.value) {
-    const shapes = await unwrap(api.GET('/v1/features', { params: { query: { kind: ['path', 'area'], limit: MOST_SHAPES } } }))
-    for (const f of shapes.features) places.set(f.id!, listed(f))
-  }
   loaded.value = true
   generation.value++
+  if (!crowded.value) return
+  // Where places are too many, what they crowd on is still there: paths and areas.
+  const shapes = await unwrap(api.GET('/v1/features', { params: { query: { kind: ['path', 'area'], limit: MOST_SHAPES } } }))
+  for (const f of shapes.features) places.set(f.id!, listed(f))
 }
 
 interface Changed {

@@ -67,7 +67,7 @@ function remembering<T>(load: (r: TileRequest) => Promise<T>): (r: TileRequest) 
 }
 
 async function fetched(url: string): Promise<ArrayBuffer | null> {
-  const answer = await fetch(url)
+  const answer = await fetch(url, { priority: 'low' }) // what the page asks for goes before it
   if (answer.status === 204) return null
   if (!answer.ok) throw new Error(`the tile could not be loaded (${answer.status})`)
   return answer.arrayBuffer()

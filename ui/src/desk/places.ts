@@ -94,19 +94,25 @@ export async function loadKinds(): Promise<void> {
   categories.value = k.categories
 }
 
+async function collectionPlaces(id: string): Promise<Place[]> {
+  const out: Place[] = []
+  let cursor: string | undefined
+  do {
+    const page = await unwrap(api.GET('/ogc/collections/{collection}/items', { params: { path: { collection: id }, query: { limit: PAGE, cursor } } }))
+    for (const f of page.features) out.push(toPlace(id, f))
+    const next = page.links?.find((l) => l.rel === 'next')
+    cursor = next ? (new URL(next.href).searchParams.get('cursor') ?? undefined) : undefined
+  } while (cursor)
+  return out
+}
+
 export async function loadPlaces(): Promise<void> {
   await loadKinds()
-  places.clear()
   crowded.value = collections.value.reduce((n, c) => n + (c.count ?? 0), 0) > MOST_HELD
-  for (const c of crowded.value ? [] : collections.value) {
-    let cursor: string | undefined
-    do {
-      const page = await unwrap(api.GET('/ogc/collections/{collection}/items', { params: { path: { collection: c.id }, query: { limit: PAGE, cursor } } }))
-      for (const f of page.features) places.set(f.id!, toPlace(c.id, f))
-      const next = page.links?.find((l) => l.rel === 'next')
-      cursor = next ? (new URL(next.href).searchParams.get('cursor') ?? undefined) : undefined
-    } while (cursor)
-  }
+  // All of them at once, so that map and list are drawn once.
+  const all = crowded.value ? [] : await Promise.all(collections.value.map((c) => collectionPlaces(c.id)))
+  places.clear()
+  for (const p of all.flat()) places.set(p.id, p)
   loaded.value = true
   generation.value++
   if (!crowded.value) return

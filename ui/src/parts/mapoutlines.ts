@@ -41,8 +41,9 @@ export function useOutlines(chart: ShallowRef<Chart | undefined>) {
       })
     }
     list.sort((a, b) => Number(a.ink === 'ink') - Number(b.ink === 'ink'))
+    const none = !list.length && !outlines.shapes.length
     outlines.shapes = list
-    chart.value?.changed(outlines)
+    if (!none) chart.value?.changed(outlines)
   })
 
   const inView = computed(() => {
@@ -87,8 +88,9 @@ export function useOutlines(chart: ShallowRef<Chart | undefined>) {
       }
       for (const [n, f] of faultsInEdit.value.entries()) if (f.at) list.push({ id: `fault ${n}`, figure: { kind: 'point', at: { lat: f.at[1]!, lng: f.at[0]! }, size: 9 }, ink: 'madder', width: 2.5, label: '!' })
     }
+    const none = !list.length && !inHand.shapes.length
     inHand.shapes = list
-    chart.value?.changed(inHand)
+    if (!none) chart.value?.changed(inHand)
   })
 
   return { outlines, inHand }

@@ -14,7 +14,7 @@ export interface Mark {
 }
 
 const MOST_TILES = 300
-const AT_ONCE = 3
+const AT_ONCE = 8
 const DEEPEST = 19
 
 export class Crowd {

@@ -18,6 +18,14 @@ const MOST_HANDLES = 250
 export const figureOf = (o: Outline): Figure =>
   o.kind === 'circle' ? { kind: 'circle', at: o.at, radiusM: o.radiusM } : o.kind === 'path' ? { kind: 'line', points: o.rings[0] } : { kind: 'polygon', rings: o.rings }
 
+/** Small areas are filled, so that they are seen; a large one would only tint the whole screen, which takes time with every frame. */
+function isSmall(o: Outline): boolean {
+  if (o.kind === 'circle') return o.radiusM < SMALL_M / 2
+  const lats = o.rings[0]!.map((p) => p.lat)
+  return lats.length > 0 && (Math.max(...lats.slice(0, 5000)) - Math.min(...lats.slice(0, 5000))) * 111_000 < SMALL_M
+}
+const SMALL_M = 3000
+
 const middle = (a: LatLng, b: LatLng): LatLng => {
   const [p, q] = [toWorld(a), toWorld(b)]
   return toLatLng({ x: p.x + (q.x + Math.round(p.x - q.x) - p.x) / 2, y: (p.y + q.y) / 2 })
@@ -37,7 +45,7 @@ export function useOutlines(chart: ShallowRef<Chart | undefined>) {
       const marked = changedElsewhere.has(p.id)
       list.push({
         id: p.id, figure: figureOf(p.outline), ink: selected ? 'ink' : colour, width: selected ? 3.5 : marked ? 4.5 : p.kind === 'path' ? 2.4 : 1.5, dash: p.kind === 'path' && !selected ? [8, 4] : undefined,
-        fill: p.kind === 'area' ? (selected ? 0.16 : 0.05) : undefined, hit: p.kind === 'area' ? 'outline' : true, label: selected || desk.names === 'always' ? p.name : undefined,
+        fill: p.kind !== 'area' ? undefined : selected ? 0.16 : isSmall(p.outline) ? 0.08 : undefined, hit: p.kind === 'area' ? 'outline' : true, label: selected || desk.names === 'always' ? p.name : undefined,
       })
     }
     list.sort((a, b) => Number(a.ink === 'ink') - Number(b.ink === 'ink'))

@@ -3,6 +3,7 @@ package e2e
 import (
 	"fmt"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -135,6 +136,14 @@ func TestManners(t *testing.T) {
 		u := newUser(t, 390, 844)
 		u.do(u.Size(390, 844, true))
 		u.enter(p, view)
+		// A first tap on a stone gives its label, a second its page.
+		stone := u.eval(`(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), o = c.layers.find(l => l.stones).onScreen(c.camera).find(o => o.pile.count === 1 && o.p.x > 40 && o.p.y > 60 && o.p.x < 350 && o.p.y < 330); return [o.p.x + b.left, o.p.y + b.top - 12, o.pile.stones[0].name] })()`).([]any)
+		u.do(chromedp.TapXY(stone[0].(float64), stone[1].(float64)))
+		u.waitFor(`window.viandanteChart.layers.find(l => l.stones).pointed`)
+		assert.Equal(t, false, u.eval(`!!document.querySelector('[data-test=place-page]')`))
+		u.do(chromedp.Sleep(700*time.Millisecond), chromedp.TapXY(stone[0].(float64), stone[1].(float64))) // no double tap
+		u.sees("place-page", stone[2].(string))
+		u.click("close-place")
 		x, y := u.pixel(lat+0.001, lng)
 		u.do(chromedp.TapXY(x, y))
 		u.do(chromedp.WaitVisible(At("spot-label")))

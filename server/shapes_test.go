@@ -2,6 +2,7 @@ package server
 
 import (
 	"fmt"
+	"math"
 	"strings"
 	"testing"
 
@@ -47,6 +48,21 @@ func TestPathsAndAreas(t *testing.T) {
 		assert.Equal(t, 400, keep(`{"type":"Point","coordinates":[0,0]}`, `,"radius_m":`+radius).status, radius)
 	}
 	assert.Equal(t, 400, keep(`null`, `,"radius_m":5`).status)
+
+	// As many vertices as there may be, over the antimeridian.
+	var ring strings.Builder
+	const n = 99_999
+	for i := range n {
+		a := 2 * math.Pi * float64(i) / n
+		x := 179.9 + 0.5*math.Cos(a)
+		if x > 180 {
+			x -= 360
+		}
+		fmt.Fprintf(&ring, "[%.7f,%.7f],", x, -38+0.5*math.Sin(a))
+	}
+	a = keep(`{"type":"Polygon","coordinates":[[`+ring.String()+`[-179.6,-38]]]}`, "")
+	require.Equal(t, 201, a.status, "%.300s", a.body)
+	assert.Equal(t, 400, keep(`{"type":"Polygon","coordinates":[[`+ring.String()+`[-179.6,-38],[-179.6,-38]]]}`, "").status, "one too many")
 
 	measured := s.call("POST", "/v1/shape", `{"type":"Feature","geometry":{"type":"Polygon","coordinates":[[[0,0],[10,10],[10,0],[0,10],[0,0]]]},"properties":{}}`)
 	require.Equal(t, 200, measured.status, "%s", measured.body)

@@ -55,7 +55,7 @@ async function submit(): Promise<void> {
 </script>
 
 <template>
-  <form class="px-4 py-3" data-test="form" @submit.prevent="submit" @keydown.esc.stop="drop" @keydown.alt.m.prevent="mend" @keydown.alt.a.prevent="moveThere">
+  <form class="px-4 pt-3" data-test="form" @submit.prevent="submit" @keydown.esc.stop="drop" @keydown.alt.m.prevent="mend" @keydown.alt.a.prevent="moveThere">
     <h2 class="font-serif text-xl font-bold">{{ editing.place ? `Edit ${what}` : what === 'place' ? 'Keep a place' : `Draw ${what === 'area' ? 'an area' : `a ${what}`}` }}</h2>
     <ConflictBox v-if="editing.theirs !== undefined" />
 
@@ -94,7 +94,7 @@ async function submit(): Promise<void> {
       <AttributeField v-for="a in attributes" :key="`${editing.draft.collection} ${a.name}`" v-model="editing.draft.attributes[a.name]" :attribute="a" :class="a.type === 'text' ? 'col-span-2' : ''" />
     </div>
     <label class="caption mt-2 flex items-center gap-2"><input v-model="hidden" type="checkbox" class="accent-verdigris size-4" data-test="hidden" /> Not drawn on the map, only listed</label>
-    <div class="bg-paper sticky bottom-0 -mx-4 mt-2 -mb-3 flex gap-1.5 px-4 py-2">
+    <div class="bg-paper sticky bottom-0 -mx-4 mt-2 flex gap-1.5 px-4 py-2.5">
       <button class="act-main" type="submit" :disabled="editing.busy" data-test="save">{{ editing.place ? 'Save' : 'Keep' }} <span class="key">↵</span></button>
       <button class="act" type="button" data-test="drop" @click="drop">Drop <span class="key">Esc</span></button>
     </div>

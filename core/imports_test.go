@@ -13,7 +13,7 @@ import (
 // may rest on these and nothing else; what the standard library rests on is its own affair.
 var allowed = map[string]bool{
 	"bytes": true, "cmp": true, "container/heap": true, "encoding/binary": true, "encoding/json": true, "errors": true, "fmt": true,
-	"hash/crc32": true, "math": true, "regexp": true, "slices": true, "strconv": true, "strings": true, "sync": true,
+	"hash/crc32": true, "math": true, "math/bits": true, "regexp": true, "slices": true, "strconv": true, "strings": true, "sync": true,
 	"unicode": true, "unicode/utf8": true, "unsafe": true,
 	"time":                           true, // for time.Duration; reading the clock is caught below
 	"golang.org/x/text/unicode/norm": true,

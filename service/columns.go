@@ -70,12 +70,18 @@ func (c *column) at(i int32) value {
 	return v
 }
 
+// mostColumns bounds what is remembered, whatever names are asked for.
+const mostColumns = 200
+
 // column returns the one of an attribute.
 func (c *columns) column(name string) *column {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if k := c.made[name]; k != nil {
 		return k
+	}
+	if len(c.made) >= mostColumns {
+		clear(c.made)
 	}
 	k := &column{}
 	n := len(c.base)

@@ -201,24 +201,9 @@ func (c *Change) begin(ctx context.Context) error {
 			return err
 		}
 		c.features = map[uuid.UUID]Now{}
-		if err := c.scan(set, c.features); err != nil {
+		if err := eachRow(set, into(c.features)); err != nil {
 			return err
 		}
-	}
-	return rows.Err()
-}
-
-func (c *Change) scan(rows *sqlx.Rows, into map[uuid.UUID]Now) error {
-	for rows.Next() {
-		var r featureRow
-		if err := rows.StructScan(&r); err != nil {
-			return err
-		}
-		f, err := r.feature()
-		if err != nil {
-			return err
-		}
-		into[f.ID] = Now{f, r.DeletedAt != nil}
 	}
 	return rows.Err()
 }

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/jmoiron/sqlx"
 
 	"viandante/core/geo"
 )
@@ -101,6 +102,11 @@ func (s *Store) each(ctx context.Context, yield func(*Feature) error, query stri
 		return err
 	}
 	defer rows.Close()
+	return eachRow(rows, func(_ *featureRow, f *Feature) error { return yield(f) })
+}
+
+// eachRow calls yield with each row that is left, and the feature in it.
+func eachRow(rows *sqlx.Rows, yield func(r *featureRow, f *Feature) error) error {
 	for rows.Next() {
 		var r featureRow
 		if err := rows.StructScan(&r); err != nil {
@@ -110,7 +116,7 @@ func (s *Store) each(ctx context.Context, yield func(*Feature) error, query stri
 		if err != nil {
 			return err
 		}
-		if err := yield(f); err != nil {
+		if err := yield(&r, f); err != nil {
 			return err
 		}
 	}
@@ -184,6 +190,14 @@ type Now struct {
 	Deleted bool
 }
 
+// into gathers features as they are within a change.
+func into(out map[uuid.UUID]Now) func(*featureRow, *Feature) error {
+	return func(r *featureRow, f *Feature) error {
+		out[f.ID] = Now{f, r.DeletedAt != nil}
+		return nil
+	}
+}
+
 // Current returns those of some features that are or were there, locked until the change is done.
 func (c *Change) Current(ctx context.Context, ids ...uuid.UUID) (map[uuid.UUID]Now, error) {
 	if slices.Equal(ids, c.wanted.Features) && c.features != nil {
@@ -203,7 +217,7 @@ func (c *Change) Current(ctx context.Context, ids ...uuid.UUID) (map[uuid.UUID]N
 		if err != nil {
 			return nil, err
 		}
-		err = c.scan(rows, out)
+		err = eachRow(rows, into(out))
 		rows.Close()
 		if err != nil {
 			return nil, err

@@ -12,6 +12,8 @@ const ROW = 32
 const scroller = ref<HTMLElement>()
 const virtual = useVirtualizer(computed(() => ({ count: Math.min(total.value, 1_000_000), getScrollElement: () => scroller.value ?? null, estimateSize: () => ROW, overscan: 12 })))
 const shown = computed(() => virtual.value.getVirtualItems())
+/** Each row that is in view, with what stands there as soon as it is read. */
+const lines = computed(() => shown.value.map(({ index, start }) => ({ index, start, p: rows.get(index) })))
 watchEffect(() => {
   const list = shown.value
   looking.from = list[0]?.index ?? 0
@@ -152,30 +154,30 @@ const optionName = (o: string) => (setName.value === 'category' ? (categoryById.
     <p v-else-if="!total" class="border-ochre m-4 border-l-2 pl-3">{{ desk.list.text || desk.list.where || desk.list.follow || desk.list.collection ? 'Nothing here is like that. Take a word or a filter away.' : 'Nothing is kept yet. Click a spot on the map and keep it.' }}</p>
     <div ref="scroller" class="border-rule min-h-0 flex-1 overflow-y-auto border-t" role="grid" :aria-rowcount="total" aria-multiselectable="true" aria-label="Everything that is kept" data-test="list-rows">
       <div class="relative w-full" :style="{ height: `${virtual.getTotalSize()}px` }">
-        <template v-for="v in shown" :key="v.index">
+        <template v-for="{ index, start, p } in lines" :key="index">
           <div
-            v-if="rows.get(v.index)"
+            v-if="p"
             class="border-rule absolute inset-x-0 flex cursor-pointer items-center gap-2 border-b px-4 outline-offset-[-2px] select-none"
-            :class="[desk.place === rows.get(v.index)!.id ? 'bg-ink/12 font-medium' : isChosen(rows.get(v.index)!.id) ? 'bg-ochre/20' : changedElsewhere.has(rows.get(v.index)!.id) ? 'bg-verdigris/25' : 'hover:bg-ink/5']"
-            :style="{ top: `${v.start}px`, height: `${ROW}px` }"
+            :class="[desk.place === p.id ? 'bg-ink/12 font-medium' : isChosen(p.id) ? 'bg-ochre/20' : changedElsewhere.has(p.id) ? 'bg-verdigris/25' : 'hover:bg-ink/5']"
+            :style="{ top: `${start}px`, height: `${ROW}px` }"
             role="row"
-            :aria-rowindex="v.index + 1"
-            :aria-selected="isChosen(rows.get(v.index)!.id)"
-            :tabindex="v.index === looking.from || desk.place === rows.get(v.index)!.id ? 0 : -1"
-            :data-row="v.index"
-            :data-test="`row-${rows.get(v.index)!.name}`"
-            @click="clickRow($event, v.index, rows.get(v.index)!)"
-            @keydown="onKey($event, v.index, rows.get(v.index)!)"
-            @keydown.enter.prevent.stop="open(rows.get(v.index)!)"
+            :aria-rowindex="index + 1"
+            :aria-selected="isChosen(p.id)"
+            :tabindex="index === looking.from || desk.place === p.id ? 0 : -1"
+            :data-row="index"
+            :data-test="`row-${p.name}`"
+            @click="clickRow($event, index, p)"
+            @keydown="onKey($event, index, p)"
+            @keydown.enter.prevent.stop="open(p)"
           >
-            <input type="checkbox" class="accent-ochre size-4 shrink-0" tabindex="-1" :checked="isChosen(rows.get(v.index)!.id)" :aria-label="`Choose ${rows.get(v.index)!.name}`" @click.stop="$event.shiftKey ? chooseTo(v.index) : (choose(rows.get(v.index)!.id), (last = v.index))" />
-            <GlyphMark :category="categoryById.get(rows.get(v.index)!.category)" class="h-5!" />
-            <span class="min-w-0 flex-1 truncate" role="gridcell">{{ rows.get(v.index)!.name || 'without a name' }}</span>
-            <span v-if="!isVisible(rows.get(v.index)!)" class="caption">not drawn</span>
-            <span v-if="!rows.get(v.index)!.at && !rows.get(v.index)!.outline" class="text-madder text-sm">no position</span>
-            <span class="caption max-w-[45%] truncate" role="gridcell">{{ value(rows.get(v.index)!) }}</span>
+            <input type="checkbox" class="accent-ochre size-4 shrink-0" tabindex="-1" :checked="isChosen(p.id)" :aria-label="`Choose ${p.name}`" @click.stop="$event.shiftKey ? chooseTo(index) : (choose(p.id), (last = index))" />
+            <GlyphMark :category="categoryById.get(p.category)" class="h-5!" />
+            <span class="min-w-0 flex-1 truncate" role="gridcell">{{ p.name || 'without a name' }}</span>
+            <span v-if="!isVisible(p)" class="caption">not drawn</span>
+            <span v-if="!p.at && !p.outline" class="text-madder text-sm">no position</span>
+            <span class="caption max-w-[45%] truncate" role="gridcell">{{ value(p) }}</span>
           </div>
-          <div v-else class="border-rule text-slate absolute inset-x-0 border-b px-4" :style="{ top: `${v.start}px`, height: `${ROW}px` }">…</div>
+          <div v-else class="border-rule text-slate absolute inset-x-0 border-b px-4" :style="{ top: `${start}px`, height: `${ROW}px` }">…</div>
         </template>
       </div>
     </div>

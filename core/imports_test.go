@@ -12,7 +12,7 @@ import (
 // core is computation only: no HTTP, SQL, files, clock or interface, and no library that does its job. Its own packages
 // may rest on these and nothing else; what the standard library rests on is its own affair.
 var allowed = map[string]bool{
-	"bytes": true, "cmp": true, "container/heap": true, "encoding/binary": true, "encoding/json": true, "errors": true, "fmt": true,
+	"bytes": true, "cmp": true, "context": true, "container/heap": true, "encoding/binary": true, "encoding/json": true, "errors": true, "fmt": true,
 	"hash/crc32": true, "math": true, "math/bits": true, "regexp": true, "slices": true, "strconv": true, "strings": true, "sync": true,
 	"unicode": true, "unicode/utf8": true, "unsafe": true,
 	"time":                           true, // for time.Duration; reading the clock is caught below

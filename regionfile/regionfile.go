@@ -47,8 +47,15 @@ func Save(dir string, data []byte) (hash string, err error) {
 	return hash, errors.Join(d.Sync(), d.Close())
 }
 
-// Open maps a region file. The mapping stays until the process ends, so that answers under way are never cut off.
-func Open(dir, hash string) (*region.Region, error) {
+// File is a region in a mapped file. Reading it may fault; Guard makes an error of that.
+type File struct {
+	*region.Region
+	data mmap.MMap
+}
+
+// Open maps a region file and verifies all of it. The mapping stays until the process ends, so that answers under way
+// are never cut off.
+func Open(dir, hash string) (*File, error) {
 	f, err := os.Open(path(dir, hash))
 	if err != nil {
 		return nil, fmt.Errorf("opening the region file: %w; build the region again with `viandante region build`", err)
@@ -61,11 +68,16 @@ func Open(dir, hash string) (*region.Region, error) {
 	if err != nil {
 		return nil, fmt.Errorf("mapping %s: %w", f.Name(), err)
 	}
-	r, err := region.Open(data)
-	if err != nil {
+	out := &File{data: data}
+	fault := Guard(func() {
+		if out.Region, err = region.Open(data); err == nil {
+			err = out.Verify()
+		}
+	})
+	if err = errors.Join(err, fault); err != nil {
 		return nil, errors.Join(fmt.Errorf("%s: %w", f.Name(), err), data.Unmap())
 	}
-	return r, nil
+	return out, nil
 }
 
 func path(dir, hash string) string { return filepath.Join(dir, hash+".region") }

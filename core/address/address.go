@@ -9,6 +9,7 @@ package address
 
 import (
 	"cmp"
+	"context"
 	"math"
 	"slices"
 	"strings"
@@ -170,8 +171,8 @@ func (x *Index) look(word string) found {
 // maxWords bounds the work that a hostile query can ask for.
 const maxWords = 24
 
-// Forward returns the best finds for a query, best first, at most q.Limit of them.
-func (x *Index) Forward(q Query) []Find {
+// Forward returns the best finds for a query, best first, at most q.Limit of them. The only error is the context's.
+func (x *Index) Forward(ctx context.Context, q Query) ([]Find, error) {
 	var words, numbers, localityWords []string
 	put := func(text string, into *[]string) {
 		for _, w := range Words(text) {
@@ -199,10 +200,13 @@ func (x *Index) Forward(q Query) []Find {
 		if byWord[w] == nil {
 			byWord[w] = x.look(w)
 		}
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
 	}
 	all := slices.Concat(words, localityWords)
 	finds := x.things(all, len(localityWords) > 0 && len(words) > 0, numbers, byWord)
-	return Merge(nil, finds, q)
+	return Merge(nil, finds, q), nil
 }
 
 // things scores everything that at least one word of the query names.

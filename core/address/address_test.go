@@ -1,6 +1,7 @@
 package address
 
 import (
+	"context"
 	"slices"
 	"strings"
 	"testing"
@@ -13,7 +14,7 @@ import (
 	"viandante/core/region"
 )
 
-func sample(t *testing.T) *Index {
+func sample(t testing.TB) *Index {
 	t.Helper()
 	at := func(lat, lng float64) geo.E7 { return geo.MustPoint(lat, lng).E7() }
 	d := &region.Draft{RoadNodes: map[int64]geo.E7{}}
@@ -34,6 +35,13 @@ func sample(t *testing.T) *Index {
 	return NewIndex(r)
 }
 
+func forward(t *testing.T, x *Index, q Query) []Find {
+	t.Helper()
+	finds, err := x.Forward(t.Context(), q)
+	require.NoError(t, err)
+	return finds
+}
+
 func TestWhatPeopleTypeFindsWhatTheyMean(t *testing.T) {
 	x := sample(t)
 	for text, want := range map[string]string{
@@ -50,7 +58,7 @@ func TestWhatPeopleTypeFindsWhatTheyMean(t *testing.T) {
 		"net menders square":           "Net Menders' Square",
 		"Mill Lane 999 Varrowby":       "Mill Lane, Varrowby",
 	} {
-		finds := x.Forward(Query{Text: text, Limit: 5, Near: geo.MustPoint(-38, -26)})
+		finds := forward(t, x, Query{Text: text, Limit: 5, Near: geo.MustPoint(-38, -26)})
 		require.NotEmpty(t, finds, text)
 		assert.Equal(t, want, finds[0].Label, text)
 	}
@@ -58,17 +66,17 @@ func TestWhatPeopleTypeFindsWhatTheyMean(t *testing.T) {
 
 func TestConfidenceTellsAGoodMatchFromAPoorOne(t *testing.T) {
 	x := sample(t)
-	confidence := func(text string) float64 { return x.Forward(Query{Text: text, Limit: 1})[0].Confidence }
+	confidence := func(text string) float64 { return forward(t, x, Query{Text: text, Limit: 1})[0].Confidence }
 	assert.Equal(t, 1.0, confidence("Mill Lane 12, Quillmere 4200"))
 	assert.Less(t, confidence("Mil Lane 12, Quillmere"), 1.0)
 	assert.Less(t, confidence("Mill Lane 999, Quillmere"), 0.7)
-	assert.Empty(t, x.Forward(Query{Text: "nothing like it at all"}))
-	assert.Empty(t, x.Forward(Query{Text: ""}))
-	assert.Empty(t, x.Forward(Query{Text: "' OR 1=1 --"}))
+	assert.Empty(t, forward(t, x, Query{Text: "nothing like it at all"}))
+	assert.Empty(t, forward(t, x, Query{Text: ""}))
+	assert.Empty(t, forward(t, x, Query{Text: "' OR 1=1 --"}))
 }
 
 func TestPartsOfAnAddressCanBeGivenApart(t *testing.T) {
-	finds := sample(t).Forward(Query{Street: "Mill Lane", HouseNumber: "7", Locality: "Quillmere", Limit: 3})
+	finds := forward(t, sample(t), Query{Street: "Mill Lane", HouseNumber: "7", Locality: "Quillmere", Limit: 3})
 	require.NotEmpty(t, finds)
 	assert.Equal(t, "Mill Lane 7, 4200 Quillmere", finds[0].Label)
 	assert.Equal(t, House, finds[0].Kind)
@@ -77,9 +85,9 @@ func TestPartsOfAnAddressCanBeGivenApart(t *testing.T) {
 
 func TestTheNearerOfEqualsComesFirst(t *testing.T) {
 	x := sample(t)
-	first := x.Forward(Query{Text: "Mill Lane 12", Near: geo.MustPoint(-38.2, -26), Limit: 3})
+	first := forward(t, x, Query{Text: "Mill Lane 12", Near: geo.MustPoint(-38.2, -26), Limit: 3})
 	assert.Equal(t, "São Tomé Baixo", first[0].Locality)
-	assert.Equal(t, first, x.Forward(Query{Text: "Mill Lane 12", Near: geo.MustPoint(-38.2, -26), Limit: 3}), "the order is total")
+	assert.Equal(t, first, forward(t, x, Query{Text: "Mill Lane 12", Near: geo.MustPoint(-38.2, -26), Limit: 3}), "the order is total")
 }
 
 func TestReverseAgreesWithAScan(t *testing.T) {
@@ -109,10 +117,18 @@ func TestEditDistance(t *testing.T) {
 	}
 }
 
+func TestNobodyWaitsForAnAnswerThatNobodyWants(t *testing.T) {
+	gone, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, err := sample(t).Forward(gone, Query{Text: "Mill Lane 12"})
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
 func FuzzForward(f *testing.F) {
 	f.Add("Mill Lane 12")
+	x := sample(f)
 	f.Fuzz(func(t *testing.T, s string) {
-		for _, find := range sample(t).Forward(Query{Text: s, Limit: 3}) {
+		for _, find := range forward(t, x, Query{Text: s, Limit: 3}) {
 			if find.Confidence < 0 || find.Confidence > 1 || !find.At.IsValid() {
 				t.Fatalf("%q: %+v", s, find)
 			}

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"hash/crc32"
+	"math"
 	"unsafe"
 
 	"viandante/core/geo"
@@ -59,7 +60,9 @@ func Encode(d *Draft) ([]byte, error) {
 	s := &sections{}
 	names := newPool()
 	meta := Meta{Name: d.Name, Attribution: d.Attribution, Bounds: d.Bounds}
-	encodeGround(s, d, names, &meta)
+	if err := encodeGround(s, d, names, &meta); err != nil {
+		return nil, err
+	}
 	if err := encodeNetwork(s, d, names, &meta); err != nil {
 		return nil, err
 	}
@@ -70,6 +73,9 @@ func Encode(d *Draft) ([]byte, error) {
 	text, err := json.Marshal(meta)
 	if err != nil {
 		return nil, err
+	}
+	if names.full {
+		return nil, fmt.Errorf("the names: %w", errTooLarge)
 	}
 	s.add("META", text)
 	s.add("NAMO", bytesOf(names.offsets))
@@ -89,8 +95,9 @@ type Region struct {
 	Relief
 }
 
-// Open reads a region from its bytes. It checks the structure, not the checksums: a damaged file may give wrong
-// answers, but never makes a reader run out of bounds. Verify checks the rest.
+// Open reads a region from its bytes, which are never written to: no slice that a reader returns has spare capacity
+// in them. It checks the structure, not the checksums: a damaged file may give wrong answers, but never makes a reader
+// run out of bounds. Verify checks the rest.
 func Open(data []byte) (*Region, error) {
 	dir, err := openDirectory(data)
 	if err != nil {
@@ -198,6 +205,24 @@ type fixed interface {
 	uint8 | uint16 | uint32 | uint64 | geo.E7 | spatial.Box | groundRecord | segmentRecord | addressRecord | streetRecord | settlementRecord | landmarkRecord | reliefRecord
 }
 
+// errTooLarge is returned for map data whose names or road shapes do not fit the 32 bits of their offsets.
+var errTooLarge = errors.New("more than 4 GiB, which a region file cannot hold; cut the map data into smaller regions")
+
+// offset32 returns an offset as it is kept in a record.
+func offset32(n int) (uint32, error) {
+	if uint64(n) > math.MaxUint32 {
+		return 0, errTooLarge
+	}
+	return uint32(n), nil
+}
+
+// slice returns n items from first on without spare capacity: appending to it copies, and never writes into the file,
+// which is mapped read-only.
+func slice[T fixed](items []T, first, n uint32) []T {
+	end := uint64(first) + uint64(n)
+	return items[first:end:end]
+}
+
 // view reads bytes in place as a slice. Sections are aligned and the machine is little-endian (init holds it to that).
 func view[T fixed](data []byte) []T {
 	var zero T
@@ -226,6 +251,7 @@ type pool struct {
 	offsets []uint32
 	text    []byte
 	known   map[string]uint32
+	full    bool // an offset did not fit
 }
 
 func newPool() *pool {
@@ -238,7 +264,9 @@ func (p *pool) number(s string) uint32 {
 	}
 	n := uint32(len(p.offsets) - 1)
 	p.text = append(p.text, s...)
-	p.offsets = append(p.offsets, uint32(len(p.text)))
+	end, err := offset32(len(p.text))
+	p.full = p.full || err != nil
+	p.offsets = append(p.offsets, end)
 	p.known[s] = n
 	return n
 }

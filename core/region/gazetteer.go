@@ -231,9 +231,9 @@ func (r *Region) Street(i uint32) Street {
 // StreetPoint returns a point that stands for the street: of its points, the one nearest to their mean.
 func (r *Region) StreetPoint(i uint32) geo.Point {
 	st := &r.streets[i]
-	points := r.streetPoints[st.FirstPoint : st.FirstPoint+st.PointsN]
+	points := slice(r.streetPoints, st.FirstPoint, st.PointsN)
 	if len(points) == 0 {
-		for _, a := range r.Gazetteer.addresses[st.First : st.First+st.Count] {
+		for _, a := range slice(r.Gazetteer.addresses, st.First, st.Count) {
 			points = append(points, a.At)
 		}
 	}

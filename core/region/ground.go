@@ -2,7 +2,9 @@ package region
 
 import (
 	"encoding/binary"
+	"fmt"
 	"math"
+	"slices"
 	"sync"
 
 	"viandante/core/generalize"
@@ -92,7 +94,13 @@ func each(n int, f func(i int)) {
 	wait.Wait()
 }
 
-func encodeGround(s *sections, d *Draft, pool *pool, meta *Meta) {
+func encodeGround(s *sections, d *Draft, pool *pool, meta *Meta) error {
+	for i := range d.Ground {
+		f := &d.Ground[i]
+		if len(f.Parts) == 0 || slices.ContainsFunc(f.Parts, func(part []geo.E7) bool { return len(part) == 0 }) {
+			return fmt.Errorf("feature %d has a part without points", f.ID)
+		}
+	}
 	meta.Features = len(d.Ground)
 	shapes := make([]shape, len(d.Ground))
 	each(len(d.Ground), func(i int) {
@@ -112,6 +120,7 @@ func encodeGround(s *sections, d *Draft, pool *pool, meta *Meta) {
 		shapes = coarser(shapes, z)
 		encodeLevel(s, pool, z, append(shapes[:len(shapes):len(shapes)], small.at(z)...))
 	}
+	return nil
 }
 
 // coarser makes the shapes of a zoom from those of the one above.
@@ -345,7 +354,7 @@ type scratch struct {
 	parts  [][]mercator.XY
 }
 
-// read returns false for bytes that are no geometry. No more is allocated than the bytes can fill.
+// read returns false for bytes that are no geometry, or a part without points. No more is allocated than the bytes can fill.
 func (s *scratch) read(b []byte) bool {
 	count, n := binary.Uvarint(b)
 	if n <= 0 || count > uint64(len(b)) {
@@ -356,7 +365,7 @@ func (s *scratch) read(b []byte) bool {
 	var x, y int64
 	for range count {
 		size, n := binary.Uvarint(b)
-		if n <= 0 || size > uint64(len(b))/2 {
+		if n <= 0 || size == 0 || size > uint64(len(b))/2 {
 			return false
 		}
 		b = b[n:]

@@ -111,7 +111,10 @@ func encodeNetwork(s *sections, d *Draft, pool *pool, meta *Meta) error {
 	var shapes []byte
 	for i, k := range spatial.HilbertOrder(boxes) {
 		r := drafts[k].record
-		r.Geometry = uint32(len(shapes))
+		var err error
+		if r.Geometry, err = offset32(len(shapes)); err != nil {
+			return fmt.Errorf("the roads: %w", err)
+		}
 		shapes = appendParts(shapes, [][]geo.E7{drafts[k].shape})
 		records[i], ordered[i] = r, boxes[k]
 		first[r.From+1]++
@@ -159,6 +162,13 @@ func openNetwork(dir directory) (Network, error) {
 			return n, corrupt("an edge of the road network leads nowhere")
 		}
 	}
+	for node := range uint32(len(n.nodes)) {
+		for _, e := range n.Edges(node) {
+			if r := &n.segments[e/2]; e&1 == 0 && r.From != node || e&1 == 1 && r.To != node {
+				return n, corrupt("an edge of the road network begins at another junction")
+			}
+		}
+	}
 	for i := range n.segments {
 		r := &n.segments[i]
 		if int(r.From) >= len(n.nodes) || int(r.To) >= len(n.nodes) || r.Class >= classCount || int(r.Geometry) > len(n.shapes) {
@@ -178,7 +188,9 @@ func (n *Network) Segments() int { return len(n.segments) }
 func (n *Network) Junction(node uint32) geo.E7 { return n.nodes[node] }
 
 // Edges returns the directed edges that leave a node: segment number times two, plus one when followed backwards.
-func (n *Network) Edges(node uint32) []uint32 { return n.edges[n.first[node]:n.first[node+1]] }
+func (n *Network) Edges(node uint32) []uint32 {
+	return slice(n.edges, n.first[node], n.first[node+1]-n.first[node])
+}
 
 // Segment returns a segment below Segments.
 func (n *Network) Segment(i uint32) Segment {

@@ -414,3 +414,34 @@ func TestBoxDistanceIsALowerBound(t *testing.T) {
 		require.LessOrEqual(t, bound, geodesy.Distance(p, e.Point())+1e-6, "%v %v", p, q)
 	}
 }
+
+// A row of edges that belongs to another junction would lead a search in circles.
+func TestEdgesBeginAtTheirJunction(t *testing.T) {
+	data, err := Encode(sample())
+	require.NoError(t, err)
+	dir, err := openDirectory(data)
+	require.NoError(t, err)
+	edges := view[uint32](dir.section("EDGE"))
+	edges[0], edges[len(edges)-1] = edges[len(edges)-1], edges[0]
+	_, err = Open(data)
+	assert.ErrorIs(t, err, ErrCorrupt)
+	assert.ErrorContains(t, err, "begins at another junction")
+}
+
+func TestPartsWithoutPointsAreRefused(t *testing.T) {
+	d := sample()
+	d.Ground[1].Parts = [][]geo.E7{{}}
+	_, err := Encode(d)
+	assert.ErrorContains(t, err, "a part without points")
+	var s scratch
+	assert.False(t, s.read([]byte{1, 0}), "one part of no points")
+	assert.True(t, s.read([]byte{1, 1, 2, 2}))
+}
+
+func TestOffsetsDoNotWrap(t *testing.T) {
+	n, err := offset32(math.MaxUint32)
+	require.NoError(t, err)
+	assert.Equal(t, uint32(math.MaxUint32), n)
+	_, err = offset32(math.MaxUint32 + 1)
+	assert.ErrorIs(t, err, errTooLarge)
+}

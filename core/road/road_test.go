@@ -1,6 +1,7 @@
 package road
 
 import (
+	"context"
 	"math"
 	"math/rand/v2"
 	"testing"
@@ -111,7 +112,7 @@ func TestWaysAreTheQuickestThereAre(t *testing.T) {
 				end, err := r.locate(mode, b)
 				require.NoError(t, err)
 				want := plain(r, mode, start, end)
-				got, err := r.Find(mode, a, b)
+				got, err := r.Find(t.Context(), mode, a, b)
 				if math.IsInf(want, 1) {
 					require.ErrorIs(t, err, ErrNoRoute)
 					none++
@@ -180,10 +181,10 @@ func street(access region.Access) *region.Draft {
 
 func TestAOneWayStreetIsDrivenRoundNotBackwards(t *testing.T) {
 	r := NewRouter(open(t, street(region.NewAccess(region.Car, true, false))))
-	along, err := r.Find(region.Car, geo.MustPoint(0, 0.002), geo.MustPoint(0, 0.008))
+	along, err := r.Find(t.Context(), region.Car, geo.MustPoint(0, 0.002), geo.MustPoint(0, 0.008))
 	require.NoError(t, err)
 	assert.InDelta(t, 668, along.DistanceM, 2)
-	against, err := r.Find(region.Car, geo.MustPoint(0, 0.008), geo.MustPoint(0, 0.002))
+	against, err := r.Find(t.Context(), region.Car, geo.MustPoint(0, 0.008), geo.MustPoint(0, 0.002))
 	require.NoError(t, err)
 	assert.InDelta(t, 4*1110-668, against.DistanceM, 12)
 	var names []string
@@ -195,17 +196,26 @@ func TestAOneWayStreetIsDrivenRoundNotBackwards(t *testing.T) {
 
 func TestNoWayIsSaidPlainly(t *testing.T) {
 	r := NewRouter(open(t, street(region.NewAccess(region.Foot, true, true))))
-	_, err := r.Find(region.Bicycle, geo.MustPoint(0, 0.002), geo.MustPoint(0, 0.008))
+	_, err := r.Find(t.Context(), region.Bicycle, geo.MustPoint(0, 0.002), geo.MustPoint(0, 0.008))
 	var off *OffRoadError
 	require.ErrorAs(t, err, &off)
 	assert.ErrorContains(t, err, "no road for bicycle")
-	_, err = r.Find(region.Car, geo.MustPoint(10, 10), geo.MustPoint(0, 0.008))
+	_, err = r.Find(t.Context(), region.Car, geo.MustPoint(10, 10), geo.MustPoint(0, 0.008))
 	require.ErrorAs(t, err, &off)
+}
+
+func TestASearchEndsWithItsContext(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(7, 7))
+	r := NewRouter(open(t, grid(rnd, 80)))
+	gone, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, err := r.Find(gone, region.Foot, geo.MustPoint(-37.999, -25.999), geo.MustPoint(-37.93, -25.92))
+	assert.ErrorIs(t, err, context.Canceled)
 }
 
 func TestFromAPointToItself(t *testing.T) {
 	r := NewRouter(open(t, street(region.NewAccess(region.Car, true, false))))
-	route, err := r.Find(region.Car, geo.MustPoint(0, 0.002), geo.MustPoint(0, 0.002))
+	route, err := r.Find(t.Context(), region.Car, geo.MustPoint(0, 0.002), geo.MustPoint(0, 0.002))
 	require.NoError(t, err)
 	assert.Zero(t, route.DistanceM)
 	assert.Len(t, route.Line, 2)
@@ -222,14 +232,14 @@ func TestSearchesOfManyGoroutinesDoNotMeet(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(4, 4))
 	r := NewRouter(open(t, grid(rnd, 15)))
 	a, b := geo.MustPoint(-37.999, -25.999), geo.MustPoint(-37.99, -25.986)
-	want, err := r.Find(region.Foot, a, b)
+	want, err := r.Find(t.Context(), region.Foot, a, b)
 	require.NoError(t, err)
 	done := make(chan float64)
 	for range 8 {
 		go func() {
 			var last float64
 			for range 50 {
-				route, err := r.Find(region.Foot, a, b)
+				route, err := r.Find(t.Context(), region.Foot, a, b)
 				if err != nil {
 					break
 				}

@@ -6,6 +6,7 @@
 package road
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"math"
@@ -166,8 +167,8 @@ func (r *Router) project(i uint32, p geo.Point) snap {
 	return s
 }
 
-// Find returns the quickest way between two points. The error is ErrNoRoute or an *OffRoadError.
-func (r *Router) Find(mode region.Mode, from, to geo.Point) (*Route, error) {
+// Find returns the quickest way between two points. The error is ErrNoRoute, an *OffRoadError, or that of the context.
+func (r *Router) Find(ctx context.Context, mode region.Mode, from, to geo.Point) (*Route, error) {
 	start, err := r.locate(mode, from)
 	if err != nil {
 		return nil, err
@@ -181,12 +182,14 @@ func (r *Router) Find(mode region.Mode, from, to geo.Point) (*Route, error) {
 		(start.alongM == end.alongM || s.Access.Allows(mode, end.alongM < start.alongM)) {
 		direct = math.Abs(end.alongM-start.alongM) / speed(mode, s)
 	}
-	edges, cost, ok := r.search(mode, start, end, direct)
+	edges, cost, ok := r.search(ctx, mode, start, end, direct)
 	switch {
 	case ok && cost < direct:
 		return r.assemble(mode, start, end, edges), nil
 	case !math.IsInf(direct, 1):
 		return r.assemble(mode, start, end, nil), nil
+	case ctx.Err() != nil:
+		return nil, ctx.Err()
 	}
 	return nil, ErrNoRoute
 }

@@ -1,6 +1,7 @@
 package road
 
 import (
+	"context"
 	"math"
 	"slices"
 
@@ -9,6 +10,9 @@ import (
 )
 
 const none = ^uint32(0)
+
+// askEvery is after how many junctions a search looks whether anybody still waits for it: some 2 ms.
+const askEvery = 4096
 
 // search is the memory of one A* run: arrays over all junctions, reused from run to run. Entries are valid only where
 // stamp holds the run's number, so that nothing has to be cleared.
@@ -34,8 +38,8 @@ func (s *search) reach(node uint32, cost float64, through uint32, bound float64)
 }
 
 // search returns the edges between the junctions of the quickest way and its cost in seconds, unless none is cheaper
-// than limit.
-func (r *Router) search(mode region.Mode, start, end snap, limit float64) ([]uint32, float64, bool) {
+// than limit or the context ends before.
+func (r *Router) search(ctx context.Context, mode region.Mode, start, end snap, limit float64) ([]uint32, float64, bool) {
 	s := r.searches.Get().(*search)
 	defer r.searches.Put(s)
 	s.run++
@@ -69,7 +73,10 @@ func (r *Router) search(mode region.Mode, start, end snap, limit float64) ([]uin
 			}
 		}
 	}
-	for len(s.queue) > 0 {
+	for settled := 0; len(s.queue) > 0; settled++ {
+		if settled%askEvery == askEvery-1 && ctx.Err() != nil {
+			return nil, math.Inf(1), false
+		}
 		e := s.queue.pop()
 		if e.key >= best {
 			break
@@ -101,6 +108,9 @@ func (r *Router) search(mode region.Mode, start, end snap, limit float64) ([]uin
 	}
 	var edges []uint32
 	for node := bestNode; s.through[node] != none; {
+		if len(edges) > r.region.Junctions() { // a damaged network leads in a circle
+			return nil, math.Inf(1), false
+		}
 		edge := s.through[node]
 		edges = append(edges, edge)
 		seg := r.region.Segment(edge / 2)

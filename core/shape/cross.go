@@ -1,6 +1,7 @@
 package shape
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"math/bits"
@@ -112,7 +113,6 @@ func product(a, b int64) (sign int, hi, lo uint64) {
 type side struct {
 	a, b    spot
 	ring, i int
-	last    bool // it closes its ring
 }
 
 // crossed tells whether two sides cross or lie on each other. Touching at a position does not count.
@@ -148,60 +148,11 @@ func sidesOf(rings [][]spot) []side {
 	for r, ring := range rings {
 		for i, a := range ring {
 			if b := ring[(i+1)%len(ring)]; a != b {
-				out = append(out, side{a, b, r, i, i == len(ring)-1})
+				out = append(out, side{a, b, r, i})
 			}
 		}
 	}
 	return out
-}
-
-// crossings calls yield with each pair of sides that cross, until it returns false. Sides are found by the cells of a
-// grid that they pass through: O(n) for an outline whose sides are of like length.
-func crossings(sides []side, yield func(s, t side) bool) {
-	if len(sides) == 0 {
-		return
-	}
-	low, high := sides[0].a, sides[0].a
-	for _, s := range sides {
-		low, high = spot{min(low.x, s.a.x), min(low.y, s.a.y)}, spot{max(high.x, s.a.x), max(high.y, s.a.y)}
-	}
-	cells := int64(math.Ceil(math.Sqrt(float64(len(sides))))) + 1
-	size := max(1, max(high.x-low.x, high.y-low.y)/cells+1)
-	grid := make(map[int64][]int32, len(sides))
-	seen := make(map[[2]int32]bool)
-	for n, s := range sides {
-		for cx := (min(s.a.x, s.b.x) - low.x) / size; cx <= (max(s.a.x, s.b.x)-low.x)/size; cx++ {
-			// Of the column only the rows that the side passes through.
-			y0, y1 := s.rows(low.x+cx*size, low.x+(cx+1)*size)
-			for cy := (y0 - low.y) / size; cy <= (y1-low.y)/size; cy++ {
-				key := cx*(cells+2) + cy
-				for _, k := range grid[key] {
-					pair := [2]int32{k, int32(n)}
-					if t := sides[k]; crossed(t, s) && !seen[pair] {
-						seen[pair] = true
-						if !yield(t, s) {
-							return
-						}
-					}
-				}
-				grid[key] = append(grid[key], int32(n))
-			}
-		}
-	}
-}
-
-// rows returns from where to where a side goes within a column, one unit wider than exact.
-func (s side) rows(left, right int64) (least, most int64) {
-	least, most = min(s.a.y, s.b.y), max(s.a.y, s.b.y)
-	if s.a.x == s.b.x {
-		return least, most
-	}
-	at := func(x int64) float64 {
-		k := float64(x-s.a.x) / float64(s.b.x-s.a.x)
-		return float64(s.a.y) + math.Max(0, math.Min(1, k))*float64(s.b.y-s.a.y)
-	}
-	p, q := at(left), at(right)
-	return max(least, int64(math.Min(p, q))-1), min(most, int64(math.Max(p, q))+1)
 }
 
 // Fault is something that keeps an area from being sound.
@@ -215,8 +166,9 @@ type Fault struct {
 func (f *Fault) Error() string { return fmt.Sprintf("%s at %v", f.Reason, f.At) }
 
 // Faults returns what is wrong with the rings of an area, the first of them the outer one: where they cross themselves or
-// each other, and holes that lie outside. At most so many are returned.
-func Faults(rings [][]geo.Point, most int) []Fault {
+// each other, and holes that lie outside or in another. At most so many are returned. It costs O(n log n) for n positions
+// however they lie. The error is the context's.
+func Faults(ctx context.Context, rings [][]geo.Point, most int) ([]Fault, error) {
 	var out []Fault
 	opened := make([][]geo.Point, len(rings))
 	for i, r := range rings {
@@ -230,7 +182,7 @@ func Faults(rings [][]geo.Point, most int) []Fault {
 		}
 	}
 	if len(out) > 0 || len(rings) == 0 {
-		return out[:min(most, len(out))]
+		return out[:min(most, len(out))], nil
 	}
 	p := planeOf(opened)
 	flat := make([][]spot, len(opened))
@@ -243,71 +195,56 @@ func Faults(rings [][]geo.Point, most int) []Fault {
 			}
 		}
 	}
-	crossings(sidesOf(flat), func(s, t side) bool {
+	swept := sweep(ctx, sidesOf(flat), most)
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
+	for _, c := range swept.crossings {
 		reason := "the outline crosses itself"
 		switch {
-		case s.ring != t.ring && s.ring*t.ring != 0:
+		case c.s.ring != c.t.ring && c.s.ring*c.t.ring != 0:
 			reason = "two holes cross each other"
-		case s.ring != t.ring:
+		case c.s.ring != c.t.ring:
 			reason = "a hole crosses the outline"
-		case s.ring > 0:
+		case c.s.ring > 0:
 			reason = "a hole crosses itself"
 		}
-		out = append(out, Fault{reason, p.point(meet(s, t))})
-		return len(out) < most
-	})
-	for i := 1; i < len(flat) && len(out) == 0; i++ {
-		if !inside(flat[0], flat[i]) {
+		out = append(out, Fault{reason, p.point(meet(c.s, c.t))})
+	}
+	if len(out) > 0 {
+		return out[:min(most, len(out))], nil
+	}
+	for i := 1; i < len(flat); i++ {
+		switch swept.parents[i] {
+		case 0:
+		case nothing:
 			out = append(out, Fault{"a hole lies outside the outline", opened[i][0]})
-		}
-		for k := 1; k < i; k++ {
-			if inside(flat[k], flat[i]) || inside(flat[i], flat[k]) {
-				out = append(out, Fault{"a hole lies in another", opened[i][0]})
-			}
+		default:
+			out = append(out, Fault{"a hole lies in another", opened[i][0]})
 		}
 	}
-	return out[:min(most, len(out))]
+	return out[:min(most, len(out))], nil
 }
 
-// inside tells whether a ring that crosses another nowhere lies within it.
-func inside(ring, other []spot) bool {
-	for _, p := range other {
-		in, on := false, false
-		for i, a := range ring {
-			b := ring[(i+1)%len(ring)]
-			side := turn(a, b, p)
-			if side == 0 && min(a.x, b.x) <= p.x && p.x <= max(a.x, b.x) && min(a.y, b.y) <= p.y && p.y <= max(a.y, b.y) {
-				on = true
-				break
-			}
-			if a.y > p.y != (b.y > p.y) && (side > 0) == (b.y > a.y) {
-				in = !in
-			}
-		}
-		if !on { // a position on the ring says nothing
-			return in
-		}
-	}
-	return true
-}
+// uncrossings bounds the work of Uncross: how many positions all its passes together may look at.
+const uncrossings = 1_000_000
 
 // Uncross returns a ring that crosses itself nowhere, with the same positions in another order: what lies between two
 // sides that cross is followed the other way round (Croes 1958, "A method for solving traveling-salesman problems"),
 // until none do. It returns false when that takes too long or leads nowhere, as where sides lie on each other.
-func Uncross(ring []geo.Point) ([]geo.Point, bool) {
+func Uncross(ctx context.Context, ring []geo.Point) ([]geo.Point, bool) {
 	ring = open(ring)
 	p := planeOf([][]geo.Point{ring})
-	for range 200 {
-		found := false
-		var from, to int
-		crossings(sidesOf([][]spot{p.spots(ring)}), func(s, t side) bool {
-			found, from, to = true, min(s.i, t.i)+1, max(s.i, t.i)
-			return false
-		})
-		if !found {
+	for range min(200, uncrossings/(len(ring)+1)) {
+		swept := sweep(ctx, sidesOf([][]spot{p.spots(ring)}), 1)
+		if ctx.Err() != nil {
+			return nil, false
+		}
+		if len(swept.crossings) == 0 {
 			return ring, true
 		}
-		slices.Reverse(ring[from : to+1])
+		c := swept.crossings[0]
+		slices.Reverse(ring[min(c.s.i, c.t.i)+1 : max(c.s.i, c.t.i)+1])
 	}
 	return nil, false
 }

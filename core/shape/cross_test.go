@@ -1,9 +1,11 @@
 package shape
 
 import (
+	"context"
 	"math"
 	"math/big"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -11,6 +13,13 @@ import (
 
 	"viandante/core/geo"
 )
+
+func faultsOf(t *testing.T, rings [][]geo.Point, most int) []Fault {
+	t.Helper()
+	faults, err := Faults(t.Context(), rings, most)
+	require.NoError(t, err)
+	return faults
+}
 
 func TestFaults(t *testing.T) {
 	square := ring(0, 0, 0, 10, 10, 10, 10, 0)
@@ -35,7 +44,7 @@ func TestFaults(t *testing.T) {
 		"a hole in a hole":               {[][]geo.Point{square, ring(1, 1, 1, 9, 9, 9), ring(2, 3, 2, 4, 3, 4)}, "a hole lies in another", geo.MustPoint(2, 3)},
 	} {
 		t.Run(name, func(t *testing.T) {
-			faults := Faults(c.rings, 5)
+			faults := faultsOf(t, c.rings, 5)
 			if c.reason == "" {
 				assert.Empty(t, faults)
 				return
@@ -65,10 +74,9 @@ func TestCrossingsAreThoseOfAScan(t *testing.T) {
 				}
 			}
 		}
-		crossings(sides, func(s, u side) bool {
-			got[[2]int{min(s.i, u.i), max(s.i, u.i)}] = true
-			return true
-		})
+		for _, c := range sweep(t.Context(), sides, math.MaxInt).crossings {
+			got[[2]int{min(c.s.i, c.t.i), max(c.s.i, c.t.i)}] = true
+		}
 		assert.Equal(t, want, got, "round %d", round)
 	}
 }
@@ -97,15 +105,91 @@ func TestUncross(t *testing.T) {
 		for range 4 + r.IntN(25) {
 			line = append(line, geo.MustPoint(r.Float64()*20-40, geo.WrapLng(170+r.Float64()*20)))
 		}
-		mended, ok := Uncross(line)
+		mended, ok := Uncross(t.Context(), line)
 		require.True(t, ok)
 		assert.ElementsMatch(t, line, mended, "no position is lost or made")
-		assert.Empty(t, Faults([][]geo.Point{mended}, 1))
+		assert.Empty(t, faultsOf(t, [][]geo.Point{mended}, 1))
 	}
 	square := ring(0, 0, 0, 10, 10, 10, 10, 0)
-	same, ok := Uncross(square)
+	same, ok := Uncross(t.Context(), square)
 	assert.True(t, ok)
 	assert.Equal(t, square, same)
+}
+
+// Rings without crossings, nested at random and touching at corners: which lies in which is as counting has it.
+func TestRingsLieWhereCountingSaysTheyDo(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 4))
+	for range 200 {
+		var boxes [][4]int64 // x0, y0, x1, y1
+		var cut func(x0, y0, x1, y1 int64, depth int)
+		cut = func(x0, y0, x1, y1 int64, depth int) {
+			if x1-x0 < 1 || y1-y0 < 1 || depth == 0 {
+				return
+			}
+			boxes = append(boxes, [4]int64{x0, y0, x1, y1})
+			if x1-x0 < 4 || y1-y0 < 4 {
+				return
+			}
+			x, y := x0+1+r.Int64N(x1-x0-2), y0+1+r.Int64N(y1-y0-2)
+			cut(x0+1, y0+1, x, y, depth-1) // these two share a corner
+			cut(x, y, x1-1, y1-1, depth-1)
+		}
+		cut(0, 0, 60, 60, 4)
+		r.Shuffle(len(boxes), func(i, k int) { boxes[i], boxes[k] = boxes[k], boxes[i] })
+		rings := make([][]spot, len(boxes))
+		want := map[int]int{}
+		for i, b := range boxes {
+			rings[i] = []spot{{b[0], b[1]}, {b[2], b[1]}, {b[2], b[3]}, {b[0], b[3]}}
+			if r.IntN(2) == 0 {
+				slices.Reverse(rings[i])
+			}
+			want[i] = nothing
+			smallest := int64(math.MaxInt64)
+			for k, o := range boxes {
+				if size := o[2] - o[0]; k != i && o[0] <= b[0] && o[1] <= b[1] && o[2] >= b[2] && o[3] >= b[3] && size < smallest {
+					want[i], smallest = k, size
+				}
+			}
+		}
+		got := sweep(t.Context(), sidesOf(rings), 1)
+		require.Empty(t, got.crossings)
+		assert.Equal(t, want, got.parents)
+	}
+}
+
+// Whatever way a hundred thousand positions lie, they are looked at in a moment: each of these took half a minute or more
+// when sides were looked for in the cells of a grid.
+func TestNoArrangementTakesLong(t *testing.T) {
+	comb := []geo.Point{}
+	const teeth = 25_000
+	for i := range teeth { // a comb whose long teeth lean
+		x := float64(i) * 1e-4
+		comb = append(comb, geo.MustPoint(0, x), geo.MustPoint(9, x+4), geo.MustPoint(9, x+4.00004), geo.MustPoint(0, x+0.00004))
+	}
+	comb = append(comb, geo.MustPoint(-1, 3), geo.MustPoint(-1, 0))
+	assert.Empty(t, faultsOf(t, [][]geo.Point{comb}, 50))
+	comb[7], comb[30_000] = comb[30_000], comb[7]
+	assert.Len(t, faultsOf(t, [][]geo.Point{comb}, 50), 50)
+
+	rings := [][]geo.Point{ring(-1, -1, -1, 101, 80, 101, 80, -1)}
+	for i := range 20_000 {
+		lat, lng := float64(i%200)/3, float64(i/200)/2
+		rings = append(rings, ring(lat, lng, lat+0.2, lng, lat+0.2, lng+0.2, lat, lng+0.2))
+	}
+	assert.Empty(t, faultsOf(t, rings, 50))
+
+	zigzag := []geo.Point{}
+	for i := range 100_000 { // every side crosses every other
+		zigzag = append(zigzag, geo.MustPoint(float64(i%2)*10-5, float64(i*7919%100_000)*1e-4))
+	}
+	assert.Len(t, faultsOf(t, [][]geo.Point{zigzag}, 50), 50)
+	_, ok := Uncross(t.Context(), zigzag)
+	assert.False(t, ok)
+
+	gone, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, err := Faults(gone, [][]geo.Point{comb}, 50)
+	assert.ErrorIs(t, err, context.Canceled)
 }
 
 func TestManyVertices(t *testing.T) {
@@ -116,9 +200,9 @@ func TestManyVertices(t *testing.T) {
 		k := 0.3 + 0.002*math.Sin(900*a)
 		line[i] = geo.MustPoint(-38+k*math.Sin(a), -26+k*math.Cos(a)).Rounded()
 	}
-	assert.Empty(t, Faults([][]geo.Point{line}, 1))
+	assert.Empty(t, faultsOf(t, [][]geo.Point{line}, 1))
 	line[n/2], line[n/4] = line[n/4], line[n/2]
-	faults := Faults([][]geo.Point{line}, 10)
+	faults := faultsOf(t, [][]geo.Point{line}, 10)
 	require.Len(t, faults, 10)
 	assert.Equal(t, "the outline crosses itself", faults[0].Reason)
 }

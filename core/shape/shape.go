@@ -1,9 +1,9 @@
 // Package shape measures paths and areas on WGS 84 and says whether they are sound.
 //
-// Lengths and areas: a side is the geodesic between its ends. The area between a side, the equator and two meridians is
-// the integral of the authalic function q over the longitude (Snyder 1987, eq. 3-12), taken along the geodesic by
-// Gauss–Legendre quadrature that halves its interval until two results agree. It is right over the antimeridian and over
-// the poles, to a few square millimetres for a field and one part in 10^12 for a continent.
+// Lengths and areas: a side is the geodesic between its ends. The area between a short side, the equator and two meridians
+// is the integral of the authalic function q over the longitude (Snyder 1987, eq. 3-12) by a Gauss–Legendre rule; that of
+// a long one, or one near a pole, is in area.go. It is right over the antimeridian and over the poles, to a few square
+// millimetres for a field (some square centimetres beyond 84 degrees) and one part in 10^12 for a continent.
 //
 // Crossings: between neighbouring positions a side is straight on the plane of longitude and latitude, as RFC 7946 says,
 // and takes the short way over the antimeridian; a ring round a pole, or near to one, is looked at on the plane that
@@ -117,12 +117,13 @@ func open(ring []geo.Point) []geo.Point {
 	return out
 }
 
-// Nodes and weights of the Gauss–Legendre rules with three and five points on [-1, 1].
+// Nodes and weights of the Gauss–Legendre rules with three and eight points on [-1, 1].
 var (
 	gauss3 = [][2]float64{{0, 8.0 / 9}, {0.7745966692414834, 5.0 / 9}, {-0.7745966692414834, 5.0 / 9}}
-	gauss5 = [][2]float64{{0, 128.0 / 225},
-		{0.5384693101056831, 0.47862867049936647}, {-0.5384693101056831, 0.47862867049936647},
-		{0.9061798459386640, 0.23692688505618908}, {-0.9061798459386640, 0.23692688505618908}}
+	gauss8 = [][2]float64{{0.1834346424956498, 0.3626837833783620}, {-0.1834346424956498, 0.3626837833783620},
+		{0.5255324099163290, 0.3137066458778873}, {-0.5255324099163290, 0.3137066458778873},
+		{0.7966664774136267, 0.2223810344533745}, {-0.7966664774136267, 0.2223810344533745},
+		{0.9602898564975363, 0.1012285362903763}, {-0.9602898564975363, 0.1012285362903763}}
 )
 
 // underSide is the area in square metres between the geodesic from a to b and the parallel on which authalic is zero.
@@ -142,16 +143,7 @@ func underSide(a, b geo.Point, zero float64) float64 {
 	if lengthM < short && math.Abs(a.Lat()) < polar && math.Abs(b.Lat()) < polar {
 		return rule(gauss3, 0, lengthM)
 	}
-	var halve func(from, to, whole float64, depth int) float64
-	halve = func(from, to, whole float64, depth int) float64 {
-		middle := (from + to) / 2
-		first, second := rule(gauss5, from, middle), rule(gauss5, middle, to)
-		if depth == 0 || math.Abs(first+second-whole) <= 1e-4+1e-14*math.Abs(whole) {
-			return first + second
-		}
-		return halve(from, middle, first, depth-1) + halve(middle, to, second, depth-1)
-	}
-	return halve(0, lengthM, rule(gauss5, 0, lengthM), 40)
+	return underGeodesic(a, b, lengthM, bearing) - zero*math.Remainder(b.Lng()-a.Lng(), 360)*degree
 }
 
 // Circle returns the area in square metres and the circumference in metres of all that lies within a geodesic distance.

@@ -19,9 +19,12 @@ import (
 // Change is a transaction that writes to one workspace under one number.
 //
 // It makes few exchanges with the database, for each takes as long as all that a small change has to do there: the begin,
-// the counter and what the change is known to read travel together, and so do its writes and the commit.
+// the counter and what the change is known to read travel together, and so do its writes and the commit. All that can be
+// decided without the lock on the counter is decided before: what was read then is looked at again by its version only.
 type Change struct {
+	ctx       context.Context // the transaction's
 	conn      *sqlx.Conn
+	packet    int
 	Workspace uuid.UUID
 	// No is the change's number in its workspace.
 	No    uint64
@@ -30,8 +33,9 @@ type Change struct {
 	part  uint32
 
 	wanted      Wanted
-	collections map[string]*Collection
-	features    map[uuid.UUID]Now
+	collections map[string]uint64
+	features    map[uuid.UUID]Version
+	answer      []byte
 	statements  strings.Builder
 	args        []any
 	size        int
@@ -39,10 +43,27 @@ type Change struct {
 	logged      []Logged
 }
 
-// Wanted is what a change will read, so that it comes with the first exchange.
+// Wanted is what a change will look at, so that it comes with the first exchange.
 type Wanted struct {
-	Collection string
-	Features   []uuid.UUID
+	Collections []string
+	Features    []uuid.UUID
+	Once        Once
+}
+
+// Once names a request that may come again, because its answer was lost: with the same key and the same digest of what it
+// asks for it gets the answer of the first time.
+type Once struct {
+	Key    string // "" for none
+	Digest [32]byte
+}
+
+// ErrKeyReused is returned when an Idempotency-Key comes with another request than the first time.
+var ErrKeyReused = errors.New("this Idempotency-Key came with another request before")
+
+// Version is a feature's version within a change, 0 where there never was one. Deleted tells that it is in the bin.
+type Version struct {
+	No      uint64
+	Deleted bool
 }
 
 // Committed is what a change came to: its number, 0 when it logged nothing, and its entries of the change log.
@@ -58,39 +79,58 @@ func (s *Store) Change(ctx context.Context, workspace uuid.UUID, actor string, f
 	return done.No, err
 }
 
-// ChangeOf is Change for one that says beforehand what it will read. It is run again on a deadlock, on a lock that could
-// not be had in time, and on a cluster's certification failure, which the server reports as a deadlock as well.
-func (s *Store) ChangeOf(ctx context.Context, workspace uuid.UUID, actor string, want Wanted, f func(c *Change) error) (Committed, error) {
-	const tries = 8
-	for try := 1; ; try++ {
-		done, err := s.once(ctx, &Change{Workspace: workspace, At: s.now().UTC().Truncate(time.Microsecond), actor: actor, wanted: want}, f)
-		var me *mysql.MySQLError
-		if err == nil || try == tries || !errors.As(err, &me) || me.Number != 1213 && me.Number != 1205 {
-			return done, err
+// ChangeOf is Change for one that says beforehand what it will look at. It is run again on a deadlock, on a lock that
+// could not be had in time, and on a cluster's certification failure, which the server reports as a deadlock as well.
+// f is to do nothing that takes long: the workspace's other writers wait for it.
+func (s *Store) ChangeOf(
+	ctx context.Context, workspace uuid.UUID, actor string, want Wanted, f func(c *Change) error,
+) (done Committed, err error) {
+	ctx, cancel := context.WithTimeout(ctx, writeWait)
+	defer cancel()
+	err = s.run(ctx, func(ctx context.Context) error {
+		const tries = 8
+		for try := 1; ; try++ {
+			c := s.change(ctx, workspace, actor)
+			c.wanted = want
+			done, err = s.once(c, f)
+			var me *mysql.MySQLError
+			if err == nil || try == tries || !errors.As(err, &me) || me.Number != 1213 && me.Number != 1205 {
+				return err
+			}
+			select {
+			case <-time.After(time.Duration(rand.Int64N(int64(time.Millisecond) << try))):
+			case <-ctx.Done():
+				return ctx.Err()
+			}
 		}
-		pause := time.Duration(rand.Int64N(int64(time.Millisecond) << try))
-		select {
-		case <-time.After(pause):
-		case <-ctx.Done():
-			return Committed{}, ctx.Err()
-		}
-	}
+	})
+	return done, busy(ctx, err)
 }
 
-func (s *Store) once(ctx context.Context, c *Change, f func(c *Change) error) (done Committed, err error) {
-	conn, err := s.db.Connx(ctx)
-	if err != nil {
+// busy tells that a change took too long, in the store's words.
+func busy(ctx context.Context, err error) error {
+	if err != nil && errors.Is(ctx.Err(), context.DeadlineExceeded) && !errors.Is(err, ErrUnavailable) {
+		return ErrBusy
+	}
+	return err
+}
+
+func (s *Store) change(ctx context.Context, workspace uuid.UUID, actor string) *Change {
+	return &Change{ctx: ctx, packet: s.packet, Workspace: workspace, At: s.now().UTC().Truncate(time.Microsecond), actor: actor}
+}
+
+func (s *Store) once(c *Change, f func(c *Change) error) (done Committed, err error) {
+	if c.conn, err = s.db.Connx(c.ctx); err != nil {
 		return Committed{}, err
 	}
-	defer conn.Close()
-	c.conn = conn
+	defer c.conn.Close()
 	ended := false
 	defer func() {
 		if !ended {
-			rollBack(ctx, conn)
+			rollBack(c.ctx, c.conn)
 		}
 	}()
-	if err := c.begin(ctx); err != nil {
+	if err := c.begin(); err != nil {
 		return Committed{}, err
 	}
 	if err := f(c); err != nil {
@@ -101,67 +141,89 @@ func (s *Store) once(ctx context.Context, c *Change, f func(c *Change) error) (d
 	}
 	if c.part > 0 {
 		done = Committed{c.No, c.logged}
-		c.exec(`UPDATE workspaces SET change_no = ? WHERE id = ?`, c.No, c.Workspace[:])
+		if err := c.exec(`UPDATE workspaces SET change_no = ? WHERE id = ?`, c.No, c.Workspace[:]); err != nil {
+			return Committed{}, err
+		}
 	}
-	c.exec(`COMMIT`)
-	if err := c.flush(ctx); err != nil {
+	if err := errors.Join(c.exec(`COMMIT`), c.flush()); err != nil {
 		return Committed{}, err
 	}
 	ended = true
 	return done, nil
 }
 
-// Next makes one replacement as the change that follows a number, all in one exchange. It returns false, and has changed
-// nothing, when another change came first: so whoever knows everything up to that number knows what it replaces. Any other
-// error says nothing about the replacement itself; ChangeOf tells.
-func (s *Store) Next(ctx context.Context, workspace uuid.UUID, actor string, after uint64, r Replacement) (done Committed, ok bool, err error) {
-	c := &Change{Workspace: workspace, No: after + 1, At: s.now().UTC().Truncate(time.Microsecond), actor: actor}
-	c.exec(`START TRANSACTION`)
-	c.exec(`UPDATE workspaces SET change_no = ? WHERE id = ? AND change_no = ?`, c.No, workspace[:], after)
+// Next makes one replacement as the change that follows a number, all in one exchange. answer returns what is kept as the
+// answer of once. It returns false, and has changed nothing, when another change came first: so whoever knows everything
+// up to that number knows what it replaces. Any other error says nothing about the replacement itself; ChangeOf tells.
+func (s *Store) Next(
+	ctx context.Context, workspace uuid.UUID, actor string, after uint64, r Replacement, once Once, answer func() ([]byte, error),
+) (done Committed, ok bool, err error) {
+	ctx, cancel := context.WithTimeout(ctx, writeWait)
+	defer cancel()
+	c := s.change(ctx, workspace, actor)
+	c.No, c.wanted.Once = after+1, once
 	// Where the number is taken, so is its entry in the log: the database refuses a second one and does not go on to the commit.
-	if err := c.writeSome([]Replacement{r}); err != nil {
+	err = errors.Join(c.exec(`START TRANSACTION`),
+		c.exec(`UPDATE workspaces SET change_no = ? WHERE id = ? AND change_no = ?`, c.No, workspace[:], after),
+		c.writeSome([]Replacement{r}))
+	if err == nil && once.Key != "" {
+		var text []byte
+		if text, err = answer(); err == nil {
+			err = c.Answer(text)
+		}
+	}
+	if err = errors.Join(err, c.exec(`COMMIT`)); err != nil {
 		return Committed{}, false, err
 	}
-	c.exec(`COMMIT`)
-	conn, err := s.db.Connx(ctx)
-	if err != nil {
-		return Committed{}, false, err
-	}
-	defer conn.Close()
-	if _, err = conn.ExecContext(ctx, c.statements.String(), c.args...); err == nil {
+	err = s.run(ctx, func(ctx context.Context) error {
+		conn, err := s.db.Connx(ctx)
+		if err != nil {
+			return err
+		}
+		defer conn.Close()
+		if _, err = conn.ExecContext(ctx, c.statements.String(), c.args...); err != nil {
+			rollBack(ctx, conn)
+		}
+		return err
+	})
+	if err == nil {
 		return Committed{c.No, c.logged}, true, nil
 	}
-	rollBack(ctx, conn)
 	var me *mysql.MySQLError
 	if errors.As(err, &me) && me.Number == 1062 {
 		err = nil
 	}
-	return Committed{}, false, err
+	return Committed{}, false, busy(ctx, err)
 }
 
 // rollBack ends what a connection has begun.
 func rollBack(ctx context.Context, conn *sqlx.Conn) {
-	if _, err := conn.ExecContext(context.WithoutCancel(ctx), `ROLLBACK`); err != nil {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), askWait)
+	defer cancel()
+	if _, err := conn.ExecContext(ctx, `ROLLBACK`); err != nil {
 		_ = conn.Raw(func(any) error { return driver.ErrBadConn }) // closed, it holds no lock either
 	}
 }
 
-// begin starts the transaction, locks the workspace's counter and reads what is wanted, in one exchange.
-func (c *Change) begin(ctx context.Context) error {
+// begin starts the transaction, locks the workspace's counter and reads what is wanted, in one exchange. After the lock
+// nobody else writes to the workspace, so that nothing else need be locked.
+func (c *Change) begin() error {
 	query := `START TRANSACTION; SELECT change_no + 1 FROM workspaces WHERE id = ? FOR UPDATE`
 	args := []any{c.Workspace[:]}
-	if c.wanted.Collection != "" {
-		query += `; ` + selectCollection
-		args = append(args, c.Workspace[:], c.wanted.Collection)
+	also := func(text string, more []any) {
+		query += `; ` + text
+		args = append(args, more...)
 	}
-	if len(c.wanted.Features) > 0 {
-		query += `; ` + selectFeatures(len(c.wanted.Features))
-		args = append(args, c.Workspace[:])
-		for _, id := range c.wanted.Features {
-			args = append(args, id[:])
-		}
+	if len(c.wanted.Collections) > 0 {
+		also(c.versionsOfCollections(c.wanted.Collections))
 	}
-	rows, err := c.conn.QueryxContext(ctx, query, args...)
+	if n := len(c.wanted.Features); n > 0 && n <= readTogether {
+		also(c.versionsOfFeatures(c.wanted.Features))
+	}
+	if c.wanted.Once.Key != "" {
+		also(selectAnswer, []any{c.Workspace[:], []byte(c.wanted.Once.Key)})
+	}
+	rows, err := c.conn.QueryxContext(c.ctx, query, args...)
 	if err != nil {
 		return err
 	}
@@ -175,84 +237,145 @@ func (c *Change) begin(ctx context.Context) error {
 	if err := rows.Scan(&c.No); err != nil {
 		return err
 	}
-	next := func() (*sqlx.Rows, error) {
+	next := func(each func() error) error {
 		if !rows.NextResultSet() {
-			return nil, errors.Join(rows.Err(), errors.New("the database gave fewer answers than it was asked for"))
+			return errors.Join(rows.Err(), errors.New("the database gave fewer answers than it was asked for"))
 		}
-		return &sqlx.Rows{Rows: rows.Rows, Mapper: rows.Mapper}, nil // columns are looked up anew
-	}
-	if c.wanted.Collection != "" {
-		set, err := next()
-		if err != nil {
-			return err
-		}
-		c.collections = map[string]*Collection{c.wanted.Collection: nil}
-		for set.Next() {
-			var k Collection
-			if err := set.StructScan(&k); err != nil {
+		for rows.Next() {
+			if err := each(); err != nil {
 				return err
 			}
-			c.collections[k.ID] = &k
+		}
+		return rows.Err()
+	}
+	if len(c.wanted.Collections) > 0 {
+		c.collections = map[string]uint64{}
+		if err := next(func() error { return scanVersion(rows, c.collections) }); err != nil {
+			return err
 		}
 	}
-	if len(c.wanted.Features) > 0 {
-		set, err := next()
-		if err != nil {
+	if n := len(c.wanted.Features); n > 0 && n <= readTogether {
+		c.features = map[uuid.UUID]Version{}
+		if err := next(func() error { return scanFeatureVersion(rows, c.features) }); err != nil {
 			return err
 		}
-		c.features = map[uuid.UUID]Now{}
-		if err := eachRow(set, into(c.features)); err != nil {
+	}
+	if c.wanted.Once.Key != "" {
+		var digest []byte
+		if err := next(func() error { return rows.Scan(&digest, &c.answer) }); err != nil {
 			return err
+		}
+		if digest != nil && string(digest) != string(c.wanted.Once.Digest[:]) {
+			return ErrKeyReused
 		}
 	}
 	return rows.Err()
 }
 
-// together is how many rows one statement writes or reads, exchanged how many bytes are gathered before they are sent.
+const selectAnswer = `SELECT digest, answer FROM answers WHERE workspace = ? AND request = ?`
+
+// Answered returns the answer that the change's request was given before, nil where it has not come before.
+func (c *Change) Answered() []byte { return c.answer }
+
+// Answer keeps what the change's request is answered, for when it comes again.
+func (c *Change) Answer(text []byte) error {
+	o := &c.wanted.Once
+	return c.exec(`INSERT INTO answers (workspace, request, digest, answer, created_at) VALUES (?, ?, ?, ?, ?)`,
+		c.Workspace[:], []byte(o.Key), o.Digest[:], string(text), c.At)
+}
+
+// Answer returns what a request was answered before, nil where it has not come before. The error may be ErrKeyReused.
+func (s *Store) Answer(ctx context.Context, workspace uuid.UUID, o Once) ([]byte, error) {
+	var known struct {
+		Digest []byte `db:"digest"`
+		Answer []byte `db:"answer"`
+	}
+	err := s.get(ctx, &known, selectAnswer, workspace[:], []byte(o.Key))
+	switch {
+	case errors.Is(err, sql.ErrNoRows):
+		return nil, nil
+	case err == nil && string(known.Digest) != string(o.Digest[:]):
+		err = ErrKeyReused
+	}
+	return known.Answer, err
+}
+
+// ForgetAnswers forgets answers from before a time.
+func (s *Store) ForgetAnswers(ctx context.Context, before time.Time) error {
+	return s.exec(ctx, `DELETE FROM answers WHERE created_at < ? LIMIT 10000`, before.UTC())
+}
+
+// How many rows one statement writes and reads, and how many bytes are gathered before they are sent.
 const (
-	together  = 250
-	exchanged = 1 << 20
+	together     = 250
+	readTogether = 1000
+	exchanged    = 1 << 20
 )
 
 // exec adds a statement to those that are sent with the next exchange.
-func (c *Change) exec(statement string, args ...any) {
+func (c *Change) exec(statement string, args ...any) error {
+	size := len(statement)
+	for _, a := range args {
+		switch v := a.(type) {
+		case string:
+			size += escapedLen(v)
+		case *string:
+			if v != nil {
+				size += escapedLen(*v)
+			}
+		default:
+			size += 40
+		}
+	}
+	switch {
+	case size+1000 > c.packet:
+		return fmt.Errorf("%w: %d MB, where its max_allowed_packet is %d MB", ErrTooLarge, size>>20, c.packet>>20)
+	case c.size+size+1000 > c.packet && c.conn == nil:
+		return ErrTooLarge
+	case c.size+size+1000 > c.packet:
+		if err := c.flush(); err != nil {
+			return err
+		}
+	}
 	c.wrote = true
+	c.size += size
 	if c.statements.Len() > 0 {
 		c.statements.WriteString("; ")
 	}
 	c.statements.WriteString(statement)
 	c.args = append(c.args, args...)
-	for _, a := range args {
-		switch v := a.(type) {
-		case string:
-			c.size += len(v)
-		case *string:
-			if v != nil {
-				c.size += len(*v)
-			}
-		default:
-			c.size += 24
+	return nil
+}
+
+// escapedLen is how long a text is within a statement.
+func escapedLen(s string) int {
+	n := len(s) + 2
+	for i := range len(s) {
+		switch s[i] {
+		case '"', '\'', '\\', '\n', '\r', 0, 0x1a:
+			n++
 		}
 	}
+	return n
 }
 
 // flush sends the statements that were gathered.
-func (c *Change) flush(ctx context.Context) error {
+func (c *Change) flush() error {
 	if c.statements.Len() == 0 {
 		return nil
 	}
-	_, err := c.conn.ExecContext(ctx, c.statements.String(), c.args...)
+	_, err := c.conn.ExecContext(c.ctx, c.statements.String(), c.args...)
 	c.statements.Reset()
 	c.args, c.size = nil, 0
 	return err
 }
 
 // get reads one row, after what was written so far.
-func (c *Change) get(ctx context.Context, into any, query string, args ...any) error {
-	if err := c.flush(ctx); err != nil {
+func (c *Change) get(into any, query string, args ...any) error {
+	if err := c.flush(); err != nil {
 		return err
 	}
-	return c.conn.GetContext(ctx, into, query, args...)
+	return c.conn.GetContext(c.ctx, into, query, args...)
 }
 
 // log writes one entry of the change log; before and after are what JSON makes of them, nil for nothing.
@@ -284,28 +407,55 @@ func (c *Change) logAll(topic string, entries []entry) error {
 			return err
 		}
 		rows = append(rows, c.Workspace[:], c.No, c.part, topic, e.collection, e.entity, nullText(b), nullText(a), c.actor, c.At)
-		c.logged = append(c.logged, Logged{No: c.No, Part: c.part, Topic: topic, Collection: e.collection, Entity: e.entity, Before: b, After: a, Actor: c.actor, At: c.At})
+		c.logged = append(c.logged, Logged{No: c.No, Part: c.part, Topic: topic, Collection: e.collection, Entity: e.entity,
+			Before: b, After: a, Actor: c.actor, At: c.At})
 		c.part++
 	}
-	c.exec(`INSERT INTO changes (workspace, no, part, topic, collection, entity, state_before, state_after, actor, at) VALUES `+values(len(entries), `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`), rows...)
-	return nil
+	return c.exec(`INSERT INTO changes (workspace, no, part, topic, collection, entity, state_before, state_after, actor, at) VALUES `+
+		values(len(entries), `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`), rows...)
 }
 
-// CurrentCollection returns a collection as it is now, or nil, locked until the change is done.
-func (c *Change) CurrentCollection(ctx context.Context, id string) (*Collection, error) {
-	if k, known := c.collections[id]; known {
-		return k, nil
-	}
+// CurrentCollection returns a collection as it is now, or nil.
+func (c *Change) CurrentCollection(id string) (*Collection, error) {
 	var k Collection
-	err := c.get(ctx, &k, selectCollection, c.Workspace[:], id)
+	err := c.get(&k, `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? AND id = ?`, c.Workspace[:], id)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
 	return &k, err
 }
 
-const selectCollection = `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? AND id = ? FOR UPDATE`
+// CollectionVersion returns a collection's version as it is now, 0 where there is none. It must have been wanted.
+func (c *Change) CollectionVersion(id string) uint64 { return c.collections[id] }
 
-func selectFeatures(n int) string {
-	return `SELECT ` + featureColumns + ` FROM features WHERE workspace = ? AND id IN (` + values(n, "?") + `) FOR UPDATE`
+func (c *Change) versionsOfCollections(ids []string) (string, []any) {
+	args := []any{c.Workspace[:]}
+	for _, id := range ids {
+		args = append(args, id)
+	}
+	return `SELECT id, version FROM collections WHERE workspace = ? AND id IN (` + values(len(ids), "?") + `)`, args
+}
+
+func (c *Change) versionsOfFeatures(ids []uuid.UUID) (string, []any) {
+	args := []any{c.Workspace[:]}
+	for _, id := range ids {
+		args = append(args, id[:])
+	}
+	return `SELECT id, version, deleted_at IS NOT NULL FROM features WHERE workspace = ? AND id IN (` + values(len(ids), "?") + `)`, args
+}
+
+func scanVersion(rows *sqlx.Rows, into map[string]uint64) error {
+	var id string
+	var version uint64
+	err := rows.Scan(&id, &version)
+	into[id] = version
+	return err
+}
+
+func scanFeatureVersion(rows *sqlx.Rows, into map[uuid.UUID]Version) error {
+	var id uuid.UUID
+	var v Version
+	err := rows.Scan(&id, &v.No, &v.Deleted)
+	into[id] = v
+	return err
 }

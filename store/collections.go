@@ -2,8 +2,10 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"database/sql/driver"
 	"encoding/json"
+	"errors"
 	"fmt"
 
 	"github.com/google/uuid"
@@ -53,30 +55,31 @@ func (a Attributes) Value() (driver.Value, error) {
 // Collections returns the collections of a workspace by id.
 func (s *Store) Collections(ctx context.Context, workspace uuid.UUID) ([]Collection, error) {
 	out := []Collection{}
-	err := s.db.SelectContext(ctx, &out, `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? ORDER BY id`, workspace[:])
+	err := s.all(ctx, &out, `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? ORDER BY id`, workspace[:])
 	return out, err
 }
 
 // WriteCollection creates or replaces a collection and logs it.
 func (c *Change) WriteCollection(before *Collection, k *Collection) error {
 	k.Version = c.No
-	c.exec(`REPLACE INTO collections (workspace, id, title, description, attributes, version) VALUES (?, ?, ?, ?, ?, ?)`, c.Workspace[:], k.ID, k.Title, k.Description, k.Attributes, k.Version)
 	var was any
 	if before != nil {
 		was = before
 	}
-	return c.log("collections", k.ID, k.ID, was, k)
+	return errors.Join(c.exec(`REPLACE INTO collections (workspace, id, title, description, attributes, version) VALUES (?, ?, ?, ?, ?, ?)`,
+		c.Workspace[:], k.ID, k.Title, k.Description, k.Attributes, k.Version), c.log("collections", k.ID, k.ID, was, k))
 }
 
 // DeleteCollection deletes a collection that no feature belongs to any more, and logs it; false when some do.
-func (c *Change) DeleteCollection(ctx context.Context, before *Collection) (bool, error) {
+func (c *Change) DeleteCollection(before *Collection) (bool, error) {
 	var held bool
-	err := c.get(ctx, &held, `SELECT EXISTS (SELECT 1 FROM features WHERE workspace = ? AND collection = ? AND deleted_at IS NULL)`, c.Workspace[:], before.ID)
+	err := c.get(&held, `SELECT EXISTS (SELECT 1 FROM features WHERE workspace = ? AND collection = ? AND deleted_at IS NULL)`,
+		c.Workspace[:], before.ID)
 	if err != nil || held {
 		return false, err
 	}
-	c.exec(`DELETE FROM collections WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID)
-	return true, c.log("collections", before.ID, before.ID, before, nil)
+	return true, errors.Join(c.exec(`DELETE FROM collections WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID),
+		c.log("collections", before.ID, before.ID, before, nil))
 }
 
 // Category is a kind of place.
@@ -88,23 +91,41 @@ type Category struct {
 	Position int    `db:"position" json:"position"`
 	// Picture is the hash of a kept picture that stands for the glyph, "" for none.
 	Picture string `db:"picture" json:"picture"`
+	Version uint64 `db:"version" json:"version"`
 }
+
+const categoryColumns = `id, name, glyph, colour, position, picture, version`
 
 // Categories returns the categories of a workspace in their order.
 func (s *Store) Categories(ctx context.Context, workspace uuid.UUID) ([]Category, error) {
 	out := []Category{}
-	err := s.db.SelectContext(ctx, &out, `SELECT id, name, glyph, colour, position, picture FROM categories WHERE workspace = ? ORDER BY position, id`, workspace[:])
+	err := s.all(ctx, &out, `SELECT `+categoryColumns+` FROM categories WHERE workspace = ? ORDER BY position, id`, workspace[:])
 	return out, err
 }
 
-// WriteCategory creates or replaces a category and logs it.
-func (c *Change) WriteCategory(k *Category) error {
-	c.exec(`REPLACE INTO categories (workspace, id, name, glyph, colour, position, picture) VALUES (?, ?, ?, ?, ?, ?, ?)`, c.Workspace[:], k.ID, k.Name, k.Glyph, k.Colour, k.Position, k.Picture)
-	return c.log("categories", "", k.ID, nil, k)
+// CurrentCategory returns a category as it is now, or nil.
+func (c *Change) CurrentCategory(id string) (*Category, error) {
+	var k Category
+	err := c.get(&k, `SELECT `+categoryColumns+` FROM categories WHERE workspace = ? AND id = ?`, c.Workspace[:], id)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	}
+	return &k, err
+}
+
+// WriteCategory creates or replaces a category and logs it. before is nil for a new one.
+func (c *Change) WriteCategory(before, k *Category) error {
+	k.Version = c.No
+	var was any
+	if before != nil {
+		was = before
+	}
+	return errors.Join(c.exec(`REPLACE INTO categories (workspace, `+categoryColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+		c.Workspace[:], k.ID, k.Name, k.Glyph, k.Colour, k.Position, k.Picture, k.Version), c.log("categories", "", k.ID, was, k))
 }
 
 // DeleteCategory deletes a category and logs it; places keep its id, and are drawn as those without one.
 func (c *Change) DeleteCategory(before *Category) error {
-	c.exec(`DELETE FROM categories WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID)
-	return c.log("categories", "", before.ID, before, nil)
+	return errors.Join(c.exec(`DELETE FROM categories WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID),
+		c.log("categories", "", before.ID, before, nil))
 }

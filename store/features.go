@@ -1,7 +1,6 @@
 package store
 
 import (
-	"bytes"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -93,16 +92,19 @@ func (r *featureRow) feature() (*Feature, error) {
 
 // Features calls yield with each feature of a workspace that is not deleted, in the order of their ids.
 func (s *Store) Features(ctx context.Context, workspace uuid.UUID, yield func(*Feature) error) error {
-	return s.each(ctx, yield, `SELECT `+featureColumns+` FROM features WHERE workspace = ? AND deleted_at IS NULL ORDER BY id`, workspace[:])
+	return s.each(ctx, func(_ *featureRow, f *Feature) error { return yield(f) },
+		`SELECT `+featureColumns+` FROM features WHERE workspace = ? AND deleted_at IS NULL ORDER BY id`, workspace[:])
 }
 
-func (s *Store) each(ctx context.Context, yield func(*Feature) error, query string, args ...any) error {
-	rows, err := s.db.QueryxContext(ctx, query, args...)
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	return eachRow(rows, func(_ *featureRow, f *Feature) error { return yield(f) })
+func (s *Store) each(ctx context.Context, yield func(*featureRow, *Feature) error, query string, args ...any) error {
+	return s.run(ctx, func(ctx context.Context) error {
+		rows, err := s.db.QueryxContext(ctx, query, args...)
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		return eachRow(rows, yield)
+	})
 }
 
 // eachRow calls yield with each row that is left, and the feature in it.
@@ -126,7 +128,7 @@ func eachRow(rows *sqlx.Rows, yield func(r *featureRow, f *Feature) error) error
 // Feature returns a feature of a collection; ErrNotFound when it is not there or deleted.
 func (s *Store) Feature(ctx context.Context, workspace uuid.UUID, collection string, id uuid.UUID) (*Feature, error) {
 	var r featureRow
-	err := s.db.GetContext(ctx, &r, `SELECT `+featureColumns+` FROM features WHERE workspace = ? AND id = ? AND collection = ? AND deleted_at IS NULL`, workspace[:], id[:], collection)
+	err := s.get(ctx, &r, `SELECT `+featureColumns+` FROM features WHERE workspace = ? AND id = ? AND collection = ? AND deleted_at IS NULL`, workspace[:], id[:], collection)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, ErrNotFound
 	} else if err != nil {
@@ -179,47 +181,69 @@ func (s *Store) List(ctx context.Context, workspace uuid.UUID, f Filter) ([]*Fea
 		add("JSON_UNQUOTE(JSON_EXTRACT(attributes, CONCAT('$.', ?))) = ?", string(path), value)
 	}
 	out := make([]*Feature, 0, f.Limit)
-	err := s.each(ctx, func(one *Feature) error { out = append(out, one); return nil },
+	err := s.each(ctx, func(_ *featureRow, one *Feature) error { out = append(out, one); return nil },
 		`SELECT `+featureColumns+` FROM features WHERE `+strings.Join(where, " AND ")+` ORDER BY id LIMIT ?`, append(args, f.Limit)...)
 	return out, err
 }
 
-// Now is a feature as it is within a change; Deleted tells that it is in the bin.
+// Now is a feature as it is: nil where there never was one. Deleted tells that it is in the bin.
 type Now struct {
 	Feature *Feature
 	Deleted bool
 }
 
-// into gathers features as they are within a change.
-func into(out map[uuid.UUID]Now) func(*featureRow, *Feature) error {
-	return func(r *featureRow, f *Feature) error {
-		out[f.ID] = Now{f, r.DeletedAt != nil}
-		return nil
+// Version returns what a change is to find if nobody has changed the feature meanwhile.
+func (n Now) Version() Version {
+	if n.Feature == nil {
+		return Version{}
 	}
+	return Version{n.Feature.Version, n.Deleted}
 }
 
-// Current returns those of some features that are or were there, locked until the change is done.
-func (c *Change) Current(ctx context.Context, ids ...uuid.UUID) (map[uuid.UUID]Now, error) {
-	if slices.Equal(ids, c.wanted.Features) && c.features != nil {
-		return c.features, nil
-	}
+// Current returns those of some features that are or were there, as they are now.
+func (s *Store) Current(ctx context.Context, workspace uuid.UUID, ids ...uuid.UUID) (map[uuid.UUID]Now, error) {
 	out := make(map[uuid.UUID]Now, len(ids))
-	sorted := slices.SortedFunc(slices.Values(ids), func(a, b uuid.UUID) int { return bytes.Compare(a[:], b[:]) })
-	if err := c.flush(ctx); err != nil {
-		return nil, err
-	}
-	for chunk := range slices.Chunk(sorted, together) {
-		args := []any{c.Workspace[:]}
+	for chunk := range slices.Chunk(ids, readTogether) {
+		args := []any{workspace[:]}
 		for _, id := range chunk {
 			args = append(args, id[:])
 		}
-		rows, err := c.conn.QueryxContext(ctx, selectFeatures(len(chunk)), args...)
+		err := s.each(ctx, func(r *featureRow, f *Feature) error {
+			out[f.ID] = Now{f, r.DeletedAt != nil}
+			return nil
+		}, `SELECT `+featureColumns+` FROM features WHERE workspace = ? AND id IN (`+values(len(chunk), "?")+`)`, args...)
 		if err != nil {
 			return nil, err
 		}
-		err = eachRow(rows, into(out))
-		rows.Close()
+	}
+	return out, nil
+}
+
+// Versions returns the versions of some features as they are within the change.
+func (c *Change) Versions(ids ...uuid.UUID) (map[uuid.UUID]Version, error) {
+	if c.features != nil && slices.Equal(ids, c.wanted.Features) {
+		return c.features, nil
+	}
+	if err := c.flush(); err != nil {
+		return nil, err
+	}
+	out := make(map[uuid.UUID]Version, len(ids))
+	read := func(chunk []uuid.UUID) error {
+		query, args := c.versionsOfFeatures(chunk)
+		rows, err := c.conn.QueryxContext(c.ctx, query, args...)
 		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		for rows.Next() {
+			if err := scanFeatureVersion(rows, out); err != nil {
+				return err
+			}
+		}
+		return rows.Err()
+	}
+	for chunk := range slices.Chunk(ids, readTogether) {
+		if err := read(chunk); err != nil {
 			return nil, err
 		}
 	}
@@ -231,18 +255,36 @@ func (c *Change) Current(ctx context.Context, ids ...uuid.UUID) (map[uuid.UUID]N
 type Replacement struct{ Before, After *Feature }
 
 // WriteAll creates, replaces and deletes features, each another one, and logs it. What is written gets its version and times.
-func (c *Change) WriteAll(ctx context.Context, list []Replacement) error {
-	for chunk := range slices.Chunk(list, together) {
-		if err := c.writeSome(chunk); err != nil {
+func (c *Change) WriteAll(list []Replacement) error {
+	for len(list) > 0 {
+		n, size := 0, 0
+		for n < len(list) && n < together && (n == 0 || size < exchanged) {
+			size += list[n].size()
+			n++
+		}
+		if err := c.writeSome(list[:n]); err != nil {
 			return err
 		}
+		list = list[n:]
 		if c.size > exchanged {
-			if err := c.flush(ctx); err != nil {
+			if err := c.flush(); err != nil {
 				return err
 			}
 		}
 	}
 	return nil
+}
+
+// size is about how many bytes a replacement takes in a statement.
+func (r Replacement) size() int {
+	n := 0
+	if f := r.Before; f != nil {
+		n += len(f.Name) + len(f.Geometry) + len(f.Attributes) + len(f.AddressFound)
+	}
+	if f := r.After; f != nil {
+		n += 2 * (len(f.Name) + len(f.Geometry) + len(f.Attributes) + len(f.AddressFound))
+	}
+	return n
 }
 
 func (c *Change) writeSome(list []Replacement) error {
@@ -273,18 +315,21 @@ func (c *Change) writeSome(list []Replacement) error {
 	if err := c.logAll("features", entries); err != nil {
 		return err
 	}
+	var err error
 	if written > 0 {
 		// What was never there is inserted; where it is in the bin after all, that fails, and ChangeOf takes it out.
 		verb := `REPLACE`
 		if c.conn == nil && list[0].Before == nil {
 			verb = `INSERT`
 		}
-		c.exec(verb+` INTO features (workspace, `+featureColumns+`) VALUES `+values(written, `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, NULL)`), rows...)
+		err = c.exec(verb+` INTO features (workspace, `+featureColumns+`) VALUES `+
+			values(written, `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, NULL)`), rows...)
 	}
 	if len(gone) > 0 {
-		c.exec(`UPDATE features SET deleted_at = ?, version = ?, updated_at = ? WHERE workspace = ? AND id IN (`+values(len(gone), "?")+`)`, append([]any{c.At, c.No, c.At, c.Workspace[:]}, gone...)...)
+		err = errors.Join(err, c.exec(`UPDATE features SET deleted_at = ?, version = ?, updated_at = ? WHERE workspace = ? AND id IN (`+
+			values(len(gone), "?")+`)`, append([]any{c.At, c.No, c.At, c.Workspace[:]}, gone...)...))
 	}
-	return nil
+	return err
 }
 
 // complete gives a feature its version, its times and the position that the table will hold.
@@ -312,29 +357,6 @@ func nullText(b []byte) *string {
 	return &s
 }
 
-// Remember keeps which feature a request with a key of its own made, so that it is made once. A key that is known gives
-// the feature of the first time; ErrKeyReused when the request was another then.
-func (c *Change) Remember(ctx context.Context, key string, digest [32]byte, feature uuid.UUID) (uuid.UUID, error) {
-	var known struct {
-		Digest  []byte    `db:"digest"`
-		Feature uuid.UUID `db:"feature"`
-	}
-	err := c.get(ctx, &known, `SELECT digest, feature FROM idempotency WHERE workspace = ? AND request = ?`, c.Workspace[:], key)
-	if err == nil {
-		if string(known.Digest) != string(digest[:]) {
-			return uuid.Nil, ErrKeyReused
-		}
-		return known.Feature, nil
-	} else if !errors.Is(err, sql.ErrNoRows) {
-		return uuid.Nil, err
-	}
-	c.exec(`INSERT INTO idempotency (workspace, request, digest, feature, created_at) VALUES (?, ?, ?, ?, ?)`, c.Workspace[:], key, digest[:], feature[:], c.At)
-	return feature, nil
-}
-
-// ErrKeyReused is returned when an Idempotency-Key comes with another request than the first time.
-var ErrKeyReused = errors.New("this Idempotency-Key came with another request before")
-
 // Binned is a feature in the bin and when it went there.
 type Binned struct {
 	Feature   *Feature
@@ -344,7 +366,7 @@ type Binned struct {
 // Bin returns what was deleted last, newest first, at most limit of it.
 func (s *Store) Bin(ctx context.Context, workspace uuid.UUID, limit int) ([]Binned, error) {
 	var rows []featureRow
-	err := s.db.SelectContext(ctx, &rows, `SELECT `+featureColumns+` FROM features WHERE workspace = ? AND deleted_at IS NOT NULL ORDER BY deleted_at DESC, id LIMIT ?`, workspace[:], limit)
+	err := s.all(ctx, &rows, `SELECT `+featureColumns+` FROM features WHERE workspace = ? AND deleted_at IS NOT NULL ORDER BY deleted_at DESC, id LIMIT ?`, workspace[:], limit)
 	if err != nil {
 		return nil, err
 	}
@@ -362,7 +384,7 @@ func (s *Store) Bin(ctx context.Context, workspace uuid.UUID, limit int) ([]Binn
 // History returns the entries of the change log about one thing, newest first, at most limit of them.
 func (s *Store) History(ctx context.Context, workspace uuid.UUID, topic, entity string, limit int) ([]Logged, error) {
 	var out []Logged
-	err := s.db.SelectContext(ctx, &out, `SELECT no, part, topic, collection, entity, state_before, state_after, actor, at FROM changes
+	err := s.all(ctx, &out, `SELECT no, part, topic, collection, entity, state_before, state_after, actor, at FROM changes
 		WHERE workspace = ? AND entity = ? AND topic = ? ORDER BY no DESC, part DESC LIMIT ?`, workspace[:], entity, topic, limit)
 	return out, err
 }

@@ -26,45 +26,45 @@ const (
 // AllKept returns what a workspace keeps under a topic, by id.
 func (s *Store) AllKept(ctx context.Context, workspace uuid.UUID, topic string) ([]Kept, error) {
 	out := []Kept{}
-	err := s.db.SelectContext(ctx, &out, `SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? ORDER BY id`, workspace[:], topic)
+	err := s.all(ctx, &out, `SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? ORDER BY id`, workspace[:], topic)
 	return out, err
 }
 
 // Kept returns one of them; ErrNotFound where it is not there.
 func (s *Store) Kept(ctx context.Context, workspace uuid.UUID, topic string, id uuid.UUID) (Kept, error) {
 	var k Kept
-	err := s.db.GetContext(ctx, &k, `SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? AND id = ?`, workspace[:], topic, id[:])
+	err := s.get(ctx, &k, `SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? AND id = ?`, workspace[:], topic, id[:])
 	if errors.Is(err, sql.ErrNoRows) {
 		err = ErrNotFound
 	}
 	return k, err
 }
 
-// CurrentKept returns all of a topic as they are now, locked until the change is done.
-func (c *Change) CurrentKept(ctx context.Context, topic string) ([]Kept, error) {
-	if err := c.flush(ctx); err != nil {
+// CurrentKept returns all of a topic as they are now.
+func (c *Change) CurrentKept(topic string) ([]Kept, error) {
+	if err := c.flush(); err != nil {
 		return nil, err
 	}
 	var out []Kept
-	err := c.conn.SelectContext(ctx, &out, `SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? ORDER BY id FOR UPDATE`, c.Workspace[:], topic)
+	err := c.conn.SelectContext(c.ctx, &out, `SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? ORDER BY id`, c.Workspace[:], topic)
 	return out, err
 }
 
 // WriteKept creates or replaces something kept and logs it. before is nil for a new one; k gets its version.
 func (c *Change) WriteKept(topic string, before, k *Kept) error {
 	k.Version = c.No
-	c.exec(`REPLACE INTO kept (workspace, topic, id, body, version) VALUES (?, ?, ?, ?, ?)`, c.Workspace[:], topic, k.ID[:], string(k.Body), k.Version)
 	var was any
 	if before != nil {
 		was = before
 	}
-	return c.log(topic, "", k.ID.String(), was, k)
+	return errors.Join(c.exec(`REPLACE INTO kept (workspace, topic, id, body, version) VALUES (?, ?, ?, ?, ?)`,
+		c.Workspace[:], topic, k.ID[:], string(k.Body), k.Version), c.log(topic, "", k.ID.String(), was, k))
 }
 
 // DeleteKept deletes something kept and logs it.
 func (c *Change) DeleteKept(topic string, before *Kept) error {
-	c.exec(`DELETE FROM kept WHERE workspace = ? AND topic = ? AND id = ?`, c.Workspace[:], topic, before.ID[:])
-	return c.log(topic, "", before.ID.String(), before, nil)
+	return errors.Join(c.exec(`DELETE FROM kept WHERE workspace = ? AND topic = ? AND id = ?`, c.Workspace[:], topic, before.ID[:]),
+		c.log(topic, "", before.ID.String(), before, nil))
 }
 
 // Picture is a picture that a workspace keeps.
@@ -77,7 +77,7 @@ type Picture struct {
 
 // AddPicture keeps a picture under the SHA-256 of its bytes; one that is there already is left.
 func (s *Store) AddPicture(ctx context.Context, workspace uuid.UUID, hash [32]byte, p Picture) error {
-	_, err := s.db.ExecContext(ctx, `INSERT IGNORE INTO pictures (workspace, hash, media_type, width, height, data, created_at) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+	err := s.exec(ctx, `INSERT IGNORE INTO pictures (workspace, hash, media_type, width, height, data, created_at) VALUES (?, ?, ?, ?, ?, ?, ?)`,
 		workspace[:], hash[:], p.MediaType, p.Width, p.Height, p.Data, s.now().UTC())
 	return err
 }
@@ -89,7 +89,7 @@ func (s *Store) Picture(ctx context.Context, workspace uuid.UUID, hash [32]byte,
 		columns += ", data"
 	}
 	var p Picture
-	err := s.db.GetContext(ctx, &p, `SELECT `+columns+` FROM pictures WHERE workspace = ? AND hash = ?`, workspace[:], hash[:])
+	err := s.get(ctx, &p, `SELECT `+columns+` FROM pictures WHERE workspace = ? AND hash = ?`, workspace[:], hash[:])
 	if errors.Is(err, sql.ErrNoRows) {
 		err = ErrNotFound
 	}

@@ -29,8 +29,11 @@ var ErrNotFound = errors.New("not found")
 
 // Store is a connection pool to a database. It is safe for use by many goroutines.
 type Store struct {
-	db  *sqlx.DB
-	now func() time.Time
+	db     *sqlx.DB
+	health *health
+	now    func() time.Time
+	// packet is the largest statement that the database takes, in bytes.
+	packet int
 }
 
 // Open connects to a database and brings its tables up to date. now is the clock.
@@ -45,6 +48,10 @@ func Open(ctx context.Context, dsn string, now func() time.Time) (*Store, error)
 		c.Params = map[string]string{}
 	}
 	c.Params["time_zone"] = "'+00:00'"
+	c.Params["innodb_lock_wait_timeout"] = "5"
+	if c.Timeout == 0 {
+		c.Timeout = 5 * time.Second
+	}
 	c.Params["sql_mode"] = "'STRICT_ALL_TABLES,NO_ZERO_DATE,NO_ZERO_IN_DATE,ERROR_FOR_DIVISION_BY_ZERO'"
 	_ = c.Apply(mysql.Charset("utf8mb4", "utf8mb4_bin")) // sets two fields, cannot fail
 	connector, err := mysql.NewConnector(c)
@@ -55,11 +62,16 @@ func Open(ctx context.Context, dsn string, now func() time.Time) (*Store, error)
 	db.SetMaxOpenConns(50)
 	db.SetMaxIdleConns(50)
 	db.SetConnMaxLifetime(30 * time.Minute)
-	s := &Store{db, now}
+	s := &Store{db: db, now: now}
 	if err := s.migrate(ctx); err != nil {
 		db.Close()
 		return nil, err
 	}
+	if err := db.GetContext(ctx, &s.packet, `SELECT @@max_allowed_packet`); err != nil {
+		db.Close()
+		return nil, err
+	}
+	s.health = newHealth(connector, now)
 	return s, nil
 }
 
@@ -79,10 +91,23 @@ func (s *Store) migrate(ctx context.Context) error {
 }
 
 // Close closes the pool.
-func (s *Store) Close() error { return s.db.Close() }
+func (s *Store) Close() error { return errors.Join(s.health.close(), s.db.Close()) }
 
-// Ping tells whether the database answers.
-func (s *Store) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
+// get, all and exec are those of sqlx within run.
+func (s *Store) get(ctx context.Context, into any, query string, args ...any) error {
+	return s.run(ctx, func(ctx context.Context) error { return s.db.GetContext(ctx, into, query, args...) })
+}
+
+func (s *Store) all(ctx context.Context, into any, query string, args ...any) error {
+	return s.run(ctx, func(ctx context.Context) error { return s.db.SelectContext(ctx, into, query, args...) })
+}
+
+func (s *Store) exec(ctx context.Context, statement string, args ...any) error {
+	return s.run(ctx, func(ctx context.Context) error {
+		_, err := s.db.ExecContext(ctx, statement, args...)
+		return err
+	})
+}
 
 // Logged is an entry of the change log; Before and After are JSON, nil for nothing.
 type Logged struct {
@@ -101,7 +126,7 @@ type Logged struct {
 // of a number without the rest of it.
 func (s *Store) ChangesSince(ctx context.Context, workspace uuid.UUID, since uint64, limit int) ([]Logged, error) {
 	var out []Logged
-	err := s.db.SelectContext(ctx, &out, `SELECT no, part, topic, collection, entity, state_before, state_after, actor, at FROM changes
+	err := s.all(ctx, &out, `SELECT no, part, topic, collection, entity, state_before, state_after, actor, at FROM changes
 		WHERE workspace = ? AND no > ? AND no <= COALESCE((SELECT no FROM changes WHERE workspace = ? AND no > ? ORDER BY no, part LIMIT 1 OFFSET ?), 18446744073709551615)
 		ORDER BY no, part`, workspace[:], since, workspace[:], since, limit)
 	return out, err
@@ -110,7 +135,7 @@ func (s *Store) ChangesSince(ctx context.Context, workspace uuid.UUID, since uin
 // ChangeNo returns the number of the workspace's last change.
 func (s *Store) ChangeNo(ctx context.Context, workspace uuid.UUID) (uint64, error) {
 	var no uint64
-	err := s.db.GetContext(ctx, &no, `SELECT change_no FROM workspaces WHERE id = ?`, workspace[:])
+	err := s.get(ctx, &no, `SELECT change_no FROM workspaces WHERE id = ?`, workspace[:])
 	if errors.Is(err, sql.ErrNoRows) {
 		err = ErrNotFound
 	}
@@ -120,13 +145,13 @@ func (s *Store) ChangeNo(ctx context.Context, workspace uuid.UUID) (uint64, erro
 // Workspaces returns the ids of all workspaces.
 func (s *Store) Workspaces(ctx context.Context) ([]uuid.UUID, error) {
 	var out []uuid.UUID
-	err := s.db.SelectContext(ctx, &out, `SELECT id FROM workspaces ORDER BY id`)
+	err := s.all(ctx, &out, `SELECT id FROM workspaces ORDER BY id`)
 	return out, err
 }
 
 // CreateWorkspace makes a workspace unless it is there.
 func (s *Store) CreateWorkspace(ctx context.Context, id uuid.UUID, name string) error {
-	_, err := s.db.ExecContext(ctx, `INSERT IGNORE INTO workspaces (id, name, created_at) VALUES (?, ?, ?)`, id[:], name, s.now().UTC())
+	err := s.exec(ctx, `INSERT IGNORE INTO workspaces (id, name, created_at) VALUES (?, ?, ?)`, id[:], name, s.now().UTC())
 	return err
 }
 
@@ -149,7 +174,7 @@ const (
 // AddCredential keeps a credential under the hash of its secret.
 func (s *Store) AddCredential(ctx context.Context, secret string, c Credential) error {
 	hash := sha256.Sum256([]byte(secret))
-	_, err := s.db.ExecContext(ctx, `INSERT INTO credentials (hash, workspace, kind, name, scopes, origins, created_at, expires_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
+	err := s.exec(ctx, `INSERT INTO credentials (hash, workspace, kind, name, scopes, origins, created_at, expires_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
 		ON DUPLICATE KEY UPDATE scopes = VALUES(scopes), origins = VALUES(origins), expires_at = VALUES(expires_at)`,
 		hash[:], c.Workspace[:], c.Kind, c.Name, c.Scopes, c.Origins, s.now().UTC(), c.ExpiresAt)
 	return err
@@ -159,7 +184,7 @@ func (s *Store) AddCredential(ctx context.Context, secret string, c Credential) 
 func (s *Store) Credential(ctx context.Context, secret string) (Credential, error) {
 	hash := sha256.Sum256([]byte(secret))
 	var c Credential
-	err := s.db.GetContext(ctx, &c, `SELECT workspace, kind, name, scopes, origins, expires_at FROM credentials
+	err := s.get(ctx, &c, `SELECT workspace, kind, name, scopes, origins, expires_at FROM credentials
 		WHERE hash = ? AND (expires_at IS NULL OR expires_at > ?)`, hash[:], s.now().UTC())
 	if errors.Is(err, sql.ErrNoRows) {
 		err = ErrNotFound
@@ -178,13 +203,13 @@ type RegionRow struct {
 // Regions returns the regions in use.
 func (s *Store) Regions(ctx context.Context) ([]RegionRow, error) {
 	var out []RegionRow
-	err := s.db.SelectContext(ctx, &out, `SELECT name, hash, source, added_at FROM regions ORDER BY name`)
+	err := s.all(ctx, &out, `SELECT name, hash, source, added_at FROM regions ORDER BY name`)
 	return out, err
 }
 
 // UseRegion puts a region file into use under a name, instead of the one that had it. source is the hash of what it was built from.
 func (s *Store) UseRegion(ctx context.Context, name, hash, source string) error {
-	_, err := s.db.ExecContext(ctx, `INSERT INTO regions (name, hash, source, added_at) VALUES (?, ?, ?, ?)
+	err := s.exec(ctx, `INSERT INTO regions (name, hash, source, added_at) VALUES (?, ?, ?, ?)
 		ON DUPLICATE KEY UPDATE hash = VALUES(hash), source = VALUES(source), added_at = VALUES(added_at)`, name, hash, source, s.now().UTC())
 	return err
 }
@@ -192,6 +217,6 @@ func (s *Store) UseRegion(ctx context.Context, name, hash, source string) error 
 // DropCredential forgets a credential.
 func (s *Store) DropCredential(ctx context.Context, secret string) error {
 	hash := sha256.Sum256([]byte(secret))
-	_, err := s.db.ExecContext(ctx, `DELETE FROM credentials WHERE hash = ?`, hash[:])
+	err := s.exec(ctx, `DELETE FROM credentials WHERE hash = ?`, hash[:])
 	return err
 }

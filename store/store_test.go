@@ -36,12 +36,10 @@ func newFeature(name string) *store.Feature {
 
 func write(t *testing.T, s *store.Store, ws uuid.UUID, f *store.Feature) uint64 {
 	t.Helper()
+	now, err := s.Current(ctx, ws, f.ID)
+	require.NoError(t, err)
 	no, err := s.Change(ctx, ws, "tester", func(c *store.Change) error {
-		now, err := c.Current(ctx, f.ID)
-		if err != nil {
-			return err
-		}
-		return c.WriteAll(ctx, []store.Replacement{{Before: now[f.ID].Feature, After: f}})
+		return c.WriteAll([]store.Replacement{{Before: now[f.ID].Feature, After: f}})
 	})
 	require.NoError(t, err)
 	return no
@@ -79,11 +77,7 @@ func TestTheLogTellsBeforeAndAfter(t *testing.T) {
 	again.Name = "two"
 	assert.Equal(t, uint64(2), write(t, s, ws, &again))
 	no, err := s.Change(ctx, ws, "tester", func(c *store.Change) error {
-		now, err := c.Current(ctx, f.ID)
-		if err != nil {
-			return err
-		}
-		return c.WriteAll(ctx, []store.Replacement{{Before: now[f.ID].Feature}})
+		return c.WriteAll([]store.Replacement{{Before: &again}})
 	})
 	require.NoError(t, err)
 	assert.Equal(t, uint64(3), no)
@@ -113,7 +107,7 @@ func TestAFailedChangeLeavesNothing(t *testing.T) {
 	boom := errors.New("boom")
 	f := newFeature("never")
 	_, err := s.Change(ctx, ws, "tester", func(c *store.Change) error {
-		if err := c.WriteAll(ctx, []store.Replacement{{Before: nil, After: f}}); err != nil {
+		if err := c.WriteAll([]store.Replacement{{Before: nil, After: f}}); err != nil {
 			return err
 		}
 		return boom
@@ -160,7 +154,7 @@ func TestPagesStayRightWhileDataChanges(t *testing.T) {
 	}
 	first, err := s.List(ctx, ws, store.Filter{Collection: "posts", Limit: 4})
 	require.NoError(t, err)
-	_, err = s.Change(ctx, ws, "tester", func(c *store.Change) error { return c.WriteAll(ctx, []store.Replacement{{Before: all[1]}}) })
+	_, err = s.Change(ctx, ws, "tester", func(c *store.Change) error { return c.WriteAll([]store.Replacement{{Before: all[1]}}) })
 	require.NoError(t, err)
 	second, err := s.List(ctx, ws, store.Filter{Collection: "posts", Limit: 4, After: first[3].ID})
 	require.NoError(t, err)
@@ -188,25 +182,38 @@ func TestFiltersByBoxAndAttribute(t *testing.T) {
 	assert.Empty(t, list)
 }
 
-func TestARequestWithAKeyIsCarriedOutOnce(t *testing.T) {
+func TestARequestWithAKeyIsAnsweredAsTheFirstTime(t *testing.T) {
 	s := storetest.Open(t)
 	ws := workspace(t, s)
-	remember := func(digest byte, id uuid.UUID) (got uuid.UUID, err error) {
-		_, err = s.Change(ctx, ws, "tester", func(c *store.Change) (err error) {
-			got, err = c.Remember(ctx, "key", [32]byte{digest}, id)
-			return err
+	once := store.Once{Key: "key \xff", Digest: [32]byte{1}}
+	ask := func(o store.Once, text string) (got string, err error) {
+		_, err = s.ChangeOf(ctx, ws, "tester", store.Wanted{Once: o}, func(c *store.Change) error {
+			if got = string(c.Answered()); got != "" {
+				return nil
+			}
+			got = text
+			return c.Answer([]byte(text))
 		})
 		return got, err
 	}
-	first := uuid.New()
-	got, err := remember(1, first)
+	_, err := s.ChangeOf(ctx, ws, "tester", store.Wanted{Once: once}, func(c *store.Change) error {
+		return errors.Join(c.Answer([]byte("refused")), errors.New("refused"))
+	})
+	require.Error(t, err, "what was refused does not use the key up")
+	for _, text := range []string{"first", "second"} {
+		got, err := ask(once, text)
+		require.NoError(t, err)
+		assert.Equal(t, "first", got)
+	}
+	known, err := s.Answer(ctx, ws, once)
 	require.NoError(t, err)
-	assert.Equal(t, first, got)
-	got, err = remember(1, uuid.New())
-	require.NoError(t, err)
-	assert.Equal(t, first, got)
-	_, err = remember(2, uuid.New())
+	assert.Equal(t, "first", string(known))
+	_, err = ask(store.Once{Key: once.Key}, "x")
 	assert.ErrorIs(t, err, store.ErrKeyReused)
+	require.NoError(t, s.ForgetAnswers(ctx, time.Now().Add(time.Minute)))
+	known, err = s.Answer(ctx, ws, once)
+	require.NoError(t, err)
+	assert.Nil(t, known)
 }
 
 func TestCredentialsExpireAndOnlyTheirHashIsKept(t *testing.T) {

@@ -164,7 +164,7 @@ func island() ([]row, error) {
 		ends[i] = r.Address(uint32(rnd.IntN(r.Addresses()))).At
 	}
 	way := func(mode region.Mode) float64 {
-		return measured(len(ends), func(i int) { _, _ = router.Find(mode, ends[i], ends[(i+1)%len(ends)]) }).at(0.5) // no way there is an answer too
+		return measured(len(ends), func(i int) { _, _ = router.Find(context.Background(), mode, ends[i], ends[(i+1)%len(ends)]) }).at(0.5) // no way there is an answer too
 	}
 	rows = append(rows, row{"a way across the island by car", way(region.Car), "ms", "", "the same on foot", way(region.Foot)})
 	more, err := tiles("the island", r)

@@ -137,7 +137,7 @@ func fillMillion(ctx context.Context, dsn string) error {
 				list[i].After = &store.Feature{ID: uuid.Must(uuid.NewV7()), Collection: "posts", Kind: store.Place, Name: fmt.Sprintf("%s %s %d", words[r.IntN(len(words))], words[r.IntN(len(words))], r.IntN(aMillion)),
 					Category: kinds[r.IntN(len(kinds))], At: geo.MustPoint(-38.15+0.2*r.Float64(), -26.32+0.45*r.Float64()), Attributes: attributes}
 			}
-			return c.WriteAll(ctx, list)
+			return c.WriteAll(list)
 		}); err != nil {
 			return err
 		}

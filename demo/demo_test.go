@@ -199,9 +199,9 @@ func TestEveryAddressCanBeReached(t *testing.T) {
 	for i := 0; i < r.Addresses(); i += 331 {
 		a := r.Address(uint32(i))
 		for _, mode := range []region.Mode{region.Foot, region.Car} {
-			there, err := router.Find(mode, from, a.At)
+			there, err := router.Find(t.Context(), mode, from, a.At)
 			require.NoError(t, err, "by %v to %v", mode, a)
-			back, err := router.Find(mode, a.At, from)
+			back, err := router.Find(t.Context(), mode, a.At, from)
 			require.NoError(t, err, "by %v from %v", mode, a)
 			straight := geodesy.Distance(from, a.At)
 			assert.Greater(t, there.DistanceM+there.FromRoadM+there.ToRoadM, straight-1)
@@ -219,7 +219,7 @@ func TestEveryAddressStandsAtARoad(t *testing.T) {
 	far := 0
 	for i := 0; i < r.Addresses(); i += 29 {
 		a := r.Address(uint32(i))
-		way, err := router.Find(region.Car, a.At, a.At)
+		way, err := router.Find(t.Context(), region.Car, a.At, a.At)
 		require.NoError(t, err)
 		if way.ToRoadM > 120 {
 			far++
@@ -237,7 +237,8 @@ func TestEveryAddressIsFoundAgain(t *testing.T) {
 		a := r.Address(uint32(i))
 		st := r.Street(a.Street)
 		text := a.Number + " " + st.Name + ", " + a.Postcode + " " + r.Settlement(st.Settlement).Name
-		finds := index.Forward(address.Query{Text: text, Limit: 1})
+		finds, err := index.Forward(t.Context(), address.Query{Text: text, Limit: 1})
+		require.NoError(t, err)
 		require.NotEmpty(t, finds, text)
 		require.Equal(t, a.At, finds[0].At, text)
 		require.Equal(t, 1.0, finds[0].Confidence, text)
@@ -352,7 +353,9 @@ func TestTheSocietysPathsAndAreas(t *testing.T) {
 	kinds := map[int]int{}
 	for _, g := range m.NestingGrounds(9) {
 		kinds[len(g.Rings)]++
-		assert.Empty(t, shape.Faults(g.Rings, 1), g.Name)
+		faults, err := shape.Faults(t.Context(), g.Rings, 1)
+		require.NoError(t, err)
+		assert.Empty(t, faults, g.Name)
 		if len(g.Rings) == 0 {
 			assert.Greater(t, g.RadiusM, 100.0)
 			assert.True(t, g.Middle.IsValid())
@@ -362,7 +365,9 @@ func TestTheSocietysPathsAndAreas(t *testing.T) {
 	wards := m.WardenAreas(7)
 	require.Len(t, wards, 7)
 	for _, w := range wards {
-		assert.Empty(t, shape.Faults(w.Rings, 1), w.Name)
+		faults, err := shape.Faults(t.Context(), w.Rings, 1)
+		require.NoError(t, err)
+		assert.Empty(t, faults, w.Name)
 	}
 	for _, p := range m.Places(80) { // each is looked after by one warden
 		count := 0

@@ -14,35 +14,62 @@ import (
 	"github.com/chromedp/chromedp"
 )
 
-// Browser is a headless Chromium with a page, and what the page complained of.
+// Browser is a page in a headless Chromium, and what the page complained of.
 type Browser struct {
 	Ctx        context.Context
 	mu         sync.Mutex
 	complaints []string
 }
 
-// NewBrowser starts a browser whose page has the given size in CSS pixels. Close it by the returned function.
-func NewBrowser(parent context.Context, width, height int) (*Browser, func(), error) {
+// Chromium is a running browser, in which each user has a context and a window of his own: what one keeps no other sees.
+type Chromium struct{ ctx context.Context }
+
+// StartChromium starts a headless Chromium. Close it by the returned function.
+func StartChromium(parent context.Context) (*Chromium, func(), error) {
 	dir, err := os.MkdirTemp("", "viandante-chromium-")
 	if err != nil {
 		return nil, nil, err
 	}
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.NoSandbox, chromedp.DisableGPU, chromedp.UserDataDir(dir), chromedp.WindowSize(width, height),
+		chromedp.NoSandbox, chromedp.DisableGPU, chromedp.UserDataDir(dir), chromedp.WindowSize(1280, 800),
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
 		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("force-color-profile", "srgb"),
 		chromedp.Flag("disable-features", "Translate,MediaRouter,OptimizationHints"))
 	allocated, stopAllocator := chromedp.NewExecAllocator(parent, options...)
-	ctx, stopTab := chromedp.NewContext(allocated)
-	b := &Browser{Ctx: ctx}
-	closeAll := func() { stopTab(); stopAllocator(); os.RemoveAll(dir) }
-	console := chromedp.Console(ctx)
-	go b.listen(console)
-	if err := chromedp.Do(ctx, b.Size(width, height, false)); err != nil {
+	ctx, stopFirst := chromedp.NewContext(allocated)
+	closeAll := func() { stopFirst(); stopAllocator(); os.RemoveAll(dir) }
+	if err := chromedp.Do(ctx); err != nil {
 		closeAll()
 		return nil, nil, fmt.Errorf("starting Chromium (Debian's package chromium): %w", err)
 	}
-	return b, closeAll, nil
+	return &Chromium{ctx}, closeAll, nil
+}
+
+// User opens a page of the given size in CSS pixels for a new user. Close it by the returned function.
+func (c *Chromium) User(width, height int) (*Browser, func(), error) {
+	ctx, stop := chromedp.NewContext(c.ctx, chromedp.WithNewBrowserContext(), chromedp.WithNewWindow(true))
+	b := &Browser{Ctx: ctx}
+	console := chromedp.Console(ctx)
+	go b.listen(console)
+	if err := chromedp.Do(ctx, b.Size(width, height, false)); err != nil {
+		stop()
+		return nil, nil, fmt.Errorf("opening a page: %w", err)
+	}
+	return b, stop, nil
+}
+
+// NewBrowser starts a browser with one user.
+func NewBrowser(parent context.Context, width, height int) (*Browser, func(), error) {
+	c, closeChromium, err := StartChromium(parent)
+	if err != nil {
+		return nil, nil, err
+	}
+	b, closeUser, err := c.User(width, height)
+	if err != nil {
+		closeChromium()
+		return nil, nil, err
+	}
+	return b, func() { closeUser(); closeChromium() }, nil
 }
 
 // listen gathers what a user would find in the console, until the browser closes.
@@ -96,9 +123,12 @@ func (b *Browser) Prefer(feature, value string) chromedp.Action[chromedp.Void] {
 // At returns the selector of an element by its data-test attribute.
 func At(name string) chromedp.CSS { return chromedp.CSS(`[data-test="` + name + `"]`) }
 
+// patience is how long is waited for what must come: long, so that no test depends on the machine being quick.
+const patience = time.Minute
+
 // Wait waits until a JavaScript expression is true.
 func Wait(expression string) chromedp.Action[chromedp.Void] {
-	poll := chromedp.Poll[any](expression, chromedp.WithPollingTimeout(20*time.Second))
+	poll := chromedp.Poll[any](expression, chromedp.WithPollingTimeout(patience))
 	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
 		if _, err := poll(ctx, t); err != nil {
 			return chromedp.Void{}, fmt.Errorf("waiting for %s: %w", expression, err)

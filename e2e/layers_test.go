@@ -355,7 +355,7 @@ func TestACrowd(t *testing.T) {
 		for i := range count {
 			f := &store.Feature{ID: uuid.Must(uuid.NewV7()), Collection: "posts", Kind: store.Place, Name: fmt.Sprint("Post ", i), Category: "lookout",
 				At: geo.MustPoint(-38.1+0.0005*float64(i/204), -26.2+0.0005*float64(i%204))}
-			if err := c.WriteAll(context.Background(), []store.Replacement{{After: f}}); err != nil {
+			if err := c.WriteAll([]store.Replacement{{After: f}}); err != nil {
 				return err
 			}
 		}

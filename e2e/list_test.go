@@ -172,7 +172,9 @@ func TestTheListAndWhatThereIsToKeep(t *testing.T) {
 		u.waitFor(`!document.querySelector('[data-test=collections]').innerText.includes('masts')`)
 		u.key("U")
 		u.sees("collections", "Ærial masts 2 attributes")
-		var list struct{ Collections []struct{ Attributes []map[string]any } }
+		var list struct {
+			Collections []struct{ Attributes []map[string]any }
+		}
 		require.Equal(t, 200, p.get("/v1/collections", &list))
 		text, _ := json.Marshal(list)
 		assert.Contains(t, string(text), `"height_above_ground"`)

@@ -41,6 +41,7 @@ const (
 	maxDocument      = 16 << 20
 	failuresToRest   = 3
 	restAfterFailing = 20 * time.Second
+	mostFailing      = 1000
 )
 
 // Client fetches. It is safe for use by many goroutines.
@@ -49,7 +50,7 @@ type Client struct {
 	now  func() time.Time
 
 	mu      sync.Mutex
-	failing map[string]*failure // by host
+	failing map[string]*failure // by source
 }
 
 type failure struct {
@@ -106,11 +107,12 @@ func Address(template string, matrices []string, minZoom, z, x, y int) string {
 	return strings.NewReplacer("{z}", zoom, "{x}", strconv.Itoa(x), "{y}", strconv.Itoa(y), "{-y}", strconv.Itoa(1<<z-1-y)).Replace(template)
 }
 
-// Tile returns a tile's picture and its media type. size is its side in pixels; a picture of another size is an *Error.
-func (c *Client) Tile(ctx context.Context, address string, size int) ([]byte, string, error) {
+// Tile returns a tile's picture and its media type. source names where it comes from: of one that fails, others on the same
+// host are none the worse. size is its side in pixels; a picture of another size is an *Error.
+func (c *Client) Tile(ctx context.Context, source, address string, size int) ([]byte, string, error) {
 	ctx, cancel := context.WithTimeout(ctx, tileWait)
 	defer cancel()
-	data, err := c.get(ctx, address, maxTile)
+	data, err := c.get(ctx, source, address, maxTile)
 	if err != nil {
 		return nil, "", err
 	}
@@ -132,7 +134,7 @@ func (c *Client) Layers(ctx context.Context, address string) ([]wmts.Layer, erro
 	}
 	ctx, cancel := context.WithTimeout(ctx, documentWait)
 	defer cancel()
-	data, err := c.get(ctx, address, maxDocument)
+	data, err := c.get(ctx, address, address, maxDocument)
 	if errors.Is(err, ErrNoTile) {
 		return nil, &Error{"there is nothing at this address"}
 	} else if err != nil {
@@ -145,17 +147,17 @@ func (c *Client) Layers(ctx context.Context, address string) ([]wmts.Layer, erro
 	return layers, nil
 }
 
-func (c *Client) get(ctx context.Context, address string, most int64) ([]byte, error) {
+func (c *Client) get(ctx context.Context, source, address string, most int64) ([]byte, error) {
 	u, err := CheckURL(address)
 	if err != nil {
 		return nil, err
 	}
-	if err := c.resting(u.Host); err != nil {
+	if err := c.resting(source); err != nil {
 		return nil, err
 	}
 	data, err := c.fetch(ctx, u, most)
 	if err == nil || errors.Is(err, ErrNoTile) {
-		c.settle(u.Host, "")
+		c.settle(source, "")
 		return data, err
 	}
 	if errors.Is(ctx.Err(), context.Canceled) {
@@ -168,7 +170,7 @@ func (c *Client) get(ctx context.Context, address string, most int64) ([]byte, e
 	if errors.Is(err, context.DeadlineExceeded) || errors.Is(ctx.Err(), context.DeadlineExceeded) {
 		e = &Error{"it does not answer in time"}
 	}
-	c.settle(u.Host, e.Reason)
+	c.settle(source, e.Reason)
 	return nil, e
 }
 
@@ -209,27 +211,30 @@ func (c *Client) fetch(ctx context.Context, u *url.URL, most int64) ([]byte, err
 }
 
 // resting returns an error for a source that has failed some times in a row just now.
-func (c *Client) resting(host string) error {
+func (c *Client) resting(source string) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if f := c.failing[host]; f != nil && f.inARow >= failuresToRest && c.now().Before(f.until) {
+	if f := c.failing[source]; f != nil && f.inARow >= failuresToRest && c.now().Before(f.until) {
 		return &Error{fmt.Sprintf("%s; it is asked again in %.0f s", f.reason, f.until.Sub(c.now()).Seconds()+0.5)}
 	}
 	return nil
 }
 
 // settle notes how an attempt ended.
-func (c *Client) settle(host, reason string) {
+func (c *Client) settle(source, reason string) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if reason == "" {
-		delete(c.failing, host)
+		delete(c.failing, source)
 		return
 	}
-	f := c.failing[host]
+	if len(c.failing) > mostFailing {
+		clear(c.failing)
+	}
+	f := c.failing[source]
 	if f == nil {
 		f = &failure{}
-		c.failing[host] = f
+		c.failing[source] = f
 	}
 	f.inARow++
 	f.until, f.reason = c.now().Add(restAfterFailing), reason

@@ -23,16 +23,16 @@ func TestTilesOfASource(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, layers, 1)
 	l := layers[0]
-	data, kind, err := c.Tile(t.Context(), Address(l.Template, l.Matrices, l.MinZoom, 12, 1750, 2523), l.TileSize)
+	data, kind, err := c.Tile(t.Context(), "soil", Address(l.Template, l.Matrices, l.MinZoom, 12, 1750, 2523), l.TileSize)
 	require.NoError(t, err)
 	assert.Equal(t, "image/png", kind)
-	byTemplate, _, err := c.Tile(t.Context(), Address(s.URL+"/soil/{z}/{x}/{-y}.png", nil, 0, 12, 1750, 1<<12-1-2523), 256)
+	byTemplate, _, err := c.Tile(t.Context(), "soil", Address(s.URL+"/soil/{z}/{x}/{-y}.png", nil, 0, 12, 1750, 1<<12-1-2523), 256)
 	require.NoError(t, err)
 	assert.Equal(t, data, byTemplate, "rows counted from the south")
 	picture, err := png.Decode(bytes.NewReader(data))
 	require.NoError(t, err)
 	assert.Equal(t, 256, picture.Bounds().Dx())
-	_, _, err = c.Tile(t.Context(), Address(l.Template, l.Matrices, l.MinZoom, 30, 0, 0), 256)
+	_, _, err = c.Tile(t.Context(), "soil", Address(l.Template, l.Matrices, l.MinZoom, 30, 0, 0), 256)
 	assert.ErrorIs(t, err, ErrNoTile)
 }
 
@@ -46,18 +46,18 @@ func TestSourcesThatMisbehave(t *testing.T) {
 			t.Parallel()
 			c := NewClient(time.Now)
 			began := time.Now()
-			_, _, err := c.Tile(t.Context(), Address(s.URL+"/"+kind+"/{z}/{x}/{y}.png", nil, 0, 3, 1, 1), 256)
+			_, _, err := c.Tile(t.Context(), kind, Address(s.URL+"/"+kind+"/{z}/{x}/{y}.png", nil, 0, 3, 1, 1), 256)
 			var e *Error
 			require.ErrorAs(t, err, &e)
 			assert.ErrorContains(t, err, says)
 			assert.Less(t, time.Since(began), tileWait+2*time.Second)
 		})
 	}
-	_, _, err := NewClient(time.Now).Tile(t.Context(), s.URL+"/missing/1/1/1.png", 256)
+	_, _, err := NewClient(time.Now).Tile(t.Context(), "soil", s.URL+"/missing/1/1/1.png", 256)
 	assert.ErrorIs(t, err, ErrNoTile)
 	round := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, r.URL.Path+"x", http.StatusFound) }))
 	defer round.Close()
-	_, _, err = NewClient(time.Now).Tile(t.Context(), round.URL+"/a", 256)
+	_, _, err = NewClient(time.Now).Tile(t.Context(), "soil", round.URL+"/a", 256)
 	assert.ErrorContains(t, err, "without end")
 	_, err = NewClient(time.Now).Layers(t.Context(), s.URL+"/soil/1/1/1.png")
 	assert.ErrorContains(t, err, "is not a WMTS capabilities document")
@@ -77,12 +77,14 @@ func TestAFailingSourceRests(t *testing.T) {
 	defer s.Close()
 	now := time.Date(2026, 5, 1, 12, 0, 0, 0, time.UTC)
 	c := NewClient(func() time.Time { return now })
-	tile := func() error { _, _, err := c.Tile(t.Context(), s.URL+"/soil/1/1/1.png", 256); return err }
+	tile := func() error { _, _, err := c.Tile(t.Context(), "soil", s.URL+"/soil/1/1/1.png", 256); return err }
 	for range 5 {
 		require.Error(t, tile())
 	}
 	assert.Equal(t, failuresToRest, asked)
 	assert.ErrorContains(t, tile(), "500 Internal Server Error; it is asked again in 2")
+	_, _, err := c.Tile(t.Context(), "another source on the same host", s.URL+"/soil/1/1/1.png", 256)
+	assert.NotContains(t, err.Error(), "asked again", "one that fails does not rest the others")
 	works = true
 	now = now.Add(restAfterFailing + time.Second)
 	require.NoError(t, tile())
@@ -90,7 +92,7 @@ func TestAFailingSourceRests(t *testing.T) {
 	gone, cancel := context.WithCancel(t.Context())
 	cancel()
 	for range 5 {
-		_, _, err := c.Tile(gone, s.URL+"/soil/1/1/1.png", 256)
+		_, _, err := c.Tile(gone, "soil", s.URL+"/soil/1/1/1.png", 256)
 		require.Error(t, err)
 	}
 	assert.NoError(t, tile(), "who asked and went away says nothing of the source")
@@ -104,7 +106,7 @@ func TestAddressesThatAreNotFetchedFrom(t *testing.T) {
 		_, err := CheckURL(text)
 		assert.ErrorContains(t, err, says, text)
 	}
-	_, _, err := NewClient(time.Now).Tile(t.Context(), "http://169.254.169.254/latest/1.png", 256)
+	_, _, err := NewClient(time.Now).Tile(t.Context(), "soil", "http://169.254.169.254/latest/1.png", 256)
 	assert.ErrorContains(t, err, "not one that tiles are fetched from")
 	assert.Equal(t, "http://x/L%2007/5/6", Address("http://x/{z}/{x}/{y}", []string{"L 06", "L 07"}, 6, 7, 5, 6))
 }

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -33,16 +34,27 @@ func (s *server) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
 			host = h
 		}
 		host = strings.Trim(host, "[]")
-		if isLoopback(host) || slices.Contains(s.Hosts, host) || s.Public && len(s.Hosts) == 0 {
+		if isLoopback(host) || slices.ContainsFunc(s.Hosts, func(h string) bool { return strings.EqualFold(h, host) }) {
 			return next(c)
 		}
-		return &service.Error{Kind: service.Forbidden, Detail: "this server does not answer under the name " + host + "; VIANDANTE_HOSTS lists the names it may have"}
+		return &service.Error{Kind: service.Forbidden, Detail: "this server does not answer under the name " + strconv.QuoteToASCII(host[:min(len(host), 100)]) +
+			"; VIANDANTE_HOSTS lists the names it may have besides those of loopback"}
 	}
 }
 
 func isLoopback(host string) bool {
 	ip := net.ParseIP(host)
-	return host == "localhost" || ip != nil && ip.IsLoopback()
+	return strings.EqualFold(host, "localhost") || ip != nil && ip.IsLoopback()
+}
+
+// proxied tells whether a request was passed on by a proxy: then whoever asks is not on this machine, whatever its peer is.
+func proxied(r *http.Request) bool {
+	for _, name := range []string{"Forwarded", "Via", "X-Forwarded-For", "X-Forwarded-Host", "X-Forwarded-Proto", "X-Real-Ip"} {
+		if r.Header.Get(name) != "" {
+			return true
+		}
+	}
+	return false
 }
 
 // preflight answers for all origins what a browser asks before it asks; the request itself is held to the token's origins.
@@ -56,7 +68,7 @@ func preflight(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		h.Set("Access-Control-Allow-Origin", origin)
 		h.Set("Access-Control-Allow-Methods", "GET, POST, PUT, PATCH, DELETE")
-		h.Set("Access-Control-Allow-Headers", "Authorization, Content-Type, If-Match, If-None-Match, Idempotency-Key, Last-Event-ID")
+		h.Set("Access-Control-Allow-Headers", "Authorization, Content-Type, Content-Encoding, If-Match, If-None-Match, Idempotency-Key, Last-Event-ID")
 		h.Set("Access-Control-Max-Age", "600")
 		return c.NoContent(http.StatusNoContent)
 	}
@@ -65,6 +77,9 @@ func preflight(next echo.HandlerFunc) echo.HandlerFunc {
 // knownFor is how long a credential that was looked up is taken for good: so long one that was withdrawn by another process
 // may still be used.
 const knownFor = 3 * time.Second
+
+// goodWithout is how long a credential that was looked up goes on being good while the database is away.
+const goodWithout = 15 * time.Minute
 
 // credentials remembers those that were looked up a moment ago, so that an app that asks often costs no exchange with the
 // database each time. What is unknown is always looked up.
@@ -75,7 +90,7 @@ type credentials struct {
 
 type heldCredential struct {
 	store.Credential
-	until time.Time
+	until, without time.Time
 }
 
 const mostHeld = 10_000
@@ -85,20 +100,26 @@ func (k *credentials) credential(ctx context.Context, s *server, secret string) 
 	k.mu.Lock()
 	held, ok := k.held[secret]
 	k.mu.Unlock()
-	if ok && now.Before(held.until) && (held.ExpiresAt == nil || now.Before(*held.ExpiresAt)) {
+	ok = ok && (held.ExpiresAt == nil || now.Before(*held.ExpiresAt))
+	if ok && now.Before(held.until) {
 		return held.Credential, nil
 	}
 	cred, err := s.Store.Credential(ctx, secret)
+	if ok && errors.Is(err, store.ErrUnavailable) && now.Before(held.without) {
+		return held.Credential, nil
+	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	if err != nil {
-		delete(k.held, secret)
+		if errors.Is(err, store.ErrNotFound) {
+			delete(k.held, secret)
+		}
 		return cred, err
 	}
 	if k.held == nil || len(k.held) >= mostHeld {
 		k.held = map[string]heldCredential{}
 	}
-	k.held[secret] = heldCredential{cred, now.Add(knownFor)}
+	k.held[secret] = heldCredential{cred, now.Add(knownFor), now.Add(goodWithout)}
 	return cred, nil
 }
 
@@ -111,32 +132,46 @@ func (k *credentials) forget(secret string) {
 // authenticate finds out who asks: an app by its bearer token, the page by its cookie.
 func (s *server) authenticate(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
-		r := c.Request()
-		secret, isToken := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
-		if !isToken {
-			cookie, err := c.Cookie(cookieName)
-			if err != nil {
-				return errUnauthorized
-			}
-			secret = cookie.Value
-		}
-		cred, err := s.known.credential(r.Context(), s, secret)
-		if errors.Is(err, store.ErrNotFound) || err == nil && isToken != (cred.Kind == store.Token) {
-			return errUnauthorized
-		} else if err != nil {
+		a, err := s.whoAsks(c)
+		if err != nil {
 			return err
 		}
-		if err := checkOrigin(r, cred, isToken); err != nil {
-			return err
-		}
-		if origin := r.Header.Get("Origin"); origin != "" && isToken {
-			c.Response().Header().Set("Access-Control-Allow-Origin", origin)
-			c.Response().Header().Set("Access-Control-Expose-Headers", "ETag, Location, X-Request-Id")
-		}
-		scopes := strings.Fields(cred.Scopes)
-		c.Set("actor", service.Actor{Workspace: cred.Workspace, Name: cred.Name, Read: slices.Contains(scopes, "read"), Write: slices.Contains(scopes, "write")})
+		c.Set("actor", a)
 		return next(c)
 	}
+}
+
+// bearer returns the token of an Authorization header; the scheme's name has no case (RFC 9110, 11.1).
+func bearer(r *http.Request) (string, bool) {
+	scheme, token, found := strings.Cut(r.Header.Get("Authorization"), " ")
+	return strings.TrimSpace(token), found && strings.EqualFold(scheme, "Bearer")
+}
+
+func (s *server) whoAsks(c *echo.Context) (service.Actor, error) {
+	r := c.Request()
+	secret, isToken := bearer(r)
+	if !isToken {
+		cookie, err := c.Cookie(cookieName)
+		if err != nil {
+			return service.Actor{}, errUnauthorized
+		}
+		secret = cookie.Value
+	}
+	cred, err := s.known.credential(r.Context(), s, secret)
+	if errors.Is(err, store.ErrNotFound) || err == nil && isToken != (cred.Kind == store.Token) {
+		return service.Actor{}, errUnauthorized
+	} else if err != nil {
+		return service.Actor{}, err
+	}
+	if err := checkOrigin(r, cred, isToken); err != nil {
+		return service.Actor{}, err
+	}
+	if origin := r.Header.Get("Origin"); origin != "" && isToken {
+		c.Response().Header().Set("Access-Control-Allow-Origin", origin)
+		c.Response().Header().Set("Access-Control-Expose-Headers", "ETag, Location, Retry-After, X-Request-Id")
+	}
+	scopes := strings.Fields(cred.Scopes)
+	return service.Actor{Workspace: cred.Workspace, Name: cred.Name, Read: slices.Contains(scopes, "read"), Write: slices.Contains(scopes, "write")}, nil
 }
 
 func actor(c *echo.Context) service.Actor {
@@ -172,9 +207,16 @@ type sessionState struct {
 	Standpoint *string `json:"standpoint"`
 }
 
+// demoFor tells whether a request is from a person at this machine, who is let into the demo at one click: it comes over
+// loopback, under a name of loopback's, and no proxy has passed it on.
 func (s *server) demoFor(c *echo.Context) bool {
-	host, _, err := net.SplitHostPort(c.Request().RemoteAddr)
-	return s.Demo != nil && err == nil && isLoopback(host)
+	r := c.Request()
+	peer, _, err := net.SplitHostPort(r.RemoteAddr)
+	host := r.Host
+	if h, _, err := net.SplitHostPort(host); err == nil {
+		host = h
+	}
+	return s.Demo != nil && err == nil && isLoopback(peer) && isLoopback(strings.Trim(host, "[]")) && !proxied(r)
 }
 
 func (s *server) state(c *echo.Context, name string, in bool) error {
@@ -189,7 +231,7 @@ func (s *server) state(c *echo.Context, name string, in bool) error {
 func (s *server) session(c *echo.Context) error {
 	c.Response().Header().Set("Cache-Control", "no-store")
 	if cookie, err := c.Cookie(cookieName); err == nil {
-		cred, err := s.Store.Credential(c.Request().Context(), cookie.Value)
+		cred, err := s.known.credential(c.Request().Context(), s, cookie.Value)
 		if err == nil && cred.Kind == store.Session {
 			return s.state(c, cred.Name, true)
 		} else if err != nil && !errors.Is(err, store.ErrNotFound) {
@@ -207,7 +249,7 @@ func (s *server) signIn(c *echo.Context) error {
 	var body struct {
 		Token string `json:"token"`
 	}
-	if err := decode(c, &body); err != nil {
+	if err := s.decode(c, maxSignIn, &body); err != nil {
 		return err
 	}
 	session := store.Credential{Kind: store.Session, Scopes: "read write"}

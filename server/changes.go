@@ -1,13 +1,13 @@
 package server
 
 import (
-	"context"
-	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
+	"os"
 	"slices"
 	"strconv"
-	"sync"
+	"strings"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -16,94 +16,106 @@ import (
 	"viandante/service"
 )
 
-// heartbeat keeps connections open through whatever lies between.
-const heartbeat = 15 * time.Second
+const (
+	// heartbeat keeps connections open through whatever lies between.
+	heartbeat = 15 * time.Second
+	// slowReader is how long a stream may wait for its reader; then it is ended, to be resumed with the last number seen.
+	slowReader = 5 * time.Second
+)
 
 // changes streams the change log as server-sent events. The id of an event is the change's number; where several events
 // share one, only the last carries it, so that a stream that broke off is resumed before the first of them.
 func (s *server) changes(c *echo.Context) error {
 	q := newQuery(c)
 	since, topics := q.text("since", 20), q.list("topics", 20)
+	for _, topic := range topics {
+		if !slices.Contains(service.Topics, topic) {
+			q.refuse("topics", topic, &geo.ParseError{Reason: "is not a topic", Hint: "one or several of " + strings.Join(service.Topics, ", ")})
+		}
+	}
 	if last := c.Request().Header.Get("Last-Event-ID"); last != "" {
 		since = last
 	}
-	a := actor(c)
-	var from uint64
-	var err error
-	if since == "" {
-		if from, err = s.Service.ChangeNo(c.Request().Context(), a); err != nil {
-			return err
+	var from *uint64
+	if since != "" {
+		no, err := strconv.ParseUint(since, 10, 64)
+		if err != nil {
+			q.refuse("since", since, &geo.ParseError{Reason: "is not a change's number", Hint: "the id of the last event seen"})
 		}
-	} else if from, err = strconv.ParseUint(since, 10, 64); err != nil {
-		q.refuse("since", since, &geo.ParseError{Reason: "is not a change's number", Hint: "the id of the last event seen"})
+		from = &no
 	}
 	if err := q.check(); err != nil {
 		return err
 	}
-	ctx, cancel := context.WithCancel(c.Request().Context())
-	defer cancel()
-	defer context.AfterFunc(s.closing, cancel)()
-
+	follower, err := s.Service.Follow(c.Request().Context(), actor(c), from)
+	if err != nil {
+		return err
+	}
+	defer follower.Close()
+	events, err := follower.Next(c.Request().Context())
+	if err != nil {
+		return err
+	}
 	w := c.Response()
-	out := http.NewResponseController(w)
-	var mu sync.Mutex
-	started := false
-	start := func() {
-		if !started {
-			w.Header().Set(echo.HeaderContentType, "text/event-stream")
-			w.Header().Set("Cache-Control", "no-store")
-			w.WriteHeader(http.StatusOK)
-			fmt.Fprintf(w, ": from %d\n\n", from)
-			started = true
-		}
+	w.Header().Set(echo.HeaderContentType, "text/event-stream")
+	w.Header().Set("Cache-Control", "no-store")
+	w.WriteHeader(http.StatusOK)
+	if c.Request().Method == http.MethodHead {
+		return nil
 	}
-	beat := func() error {
-		mu.Lock()
-		defer mu.Unlock()
-		start()
-		if _, err := fmt.Fprint(w, ": \n\n"); err != nil {
-			return err
-		}
-		return out.Flush()
-	}
-	var beating sync.WaitGroup
-	defer beating.Wait()
-	defer cancel()
-	beating.Go(func() {
-		wait := time.NewTimer(20 * time.Millisecond) // an error in between can still be told
-		defer wait.Stop()
-		for {
-			select {
-			case <-ctx.Done():
-				return
-			case <-wait.C:
-			}
-			if beat() != nil {
-				cancel()
-				return
-			}
-			wait.Reset(heartbeat)
-		}
-	})
-	return s.Service.Changes(ctx, a, from, func(list []service.Changed) error {
-		mu.Lock()
-		defer mu.Unlock()
-		start()
-		for _, change := range list {
-			if len(topics) > 0 && !slices.Contains(topics, change.Topic) {
+	s.metrics.streams.Inc()
+	defer s.metrics.streams.Dec()
+	return s.stream(c, follower, events, topics)
+}
+
+func (s *server) stream(c *echo.Context, follower *service.Follower, events []*service.Event, topics []string) error {
+	w, control := c.Response(), http.NewResponseController(c.Response())
+	beat := time.NewTimer(heartbeat)
+	defer beat.Stop()
+	text := fmt.Appendf(nil, ": from %d\n\n", follower.Since())
+	for {
+		for _, e := range events {
+			if len(topics) > 0 && !slices.Contains(topics, e.Topic) {
 				continue
 			}
-			data, err := json.Marshal(change)
+			data, err := e.JSON()
 			if err != nil {
 				return err
 			}
-			if change.Last() {
-				fmt.Fprintf(w, "id: %d\n", change.No)
+			if e.Last {
+				text = fmt.Appendf(text, "id: %d\n", e.No)
 			}
-			if _, err := fmt.Fprintf(w, "event: %s\ndata: %s\n\n", change.Topic, data); err != nil {
-				return err
+			text = fmt.Appendf(text, "event: %s\ndata: %s\n\n", e.Topic, data)
+		}
+		if len(text) > 0 {
+			_ = control.SetWriteDeadline(time.Now().Add(slowReader)) // a writer without deadlines is a test's
+			_, err := w.Write(text)
+			if err == nil {
+				err = control.Flush()
+			}
+			if err != nil {
+				if errors.Is(err, os.ErrDeadlineExceeded) {
+					s.metrics.cutOff.Inc()
+				}
+				return nil // the reader is gone, or comes back
+			}
+			text = nil // kept by nobody while it waits
+		}
+		if len(events) == 0 {
+			beat.Reset(heartbeat)
+			select {
+			case <-c.Request().Context().Done():
+				return nil
+			case <-s.closing.Done():
+				return nil
+			case <-follower.Woken():
+			case <-beat.C:
+				text = []byte(": \n\n")
 			}
 		}
-		return out.Flush()
-	})
+		var err error
+		if events, err = follower.Next(c.Request().Context()); err != nil {
+			return nil // told at the next try, before the stream begins
+		}
+	}
 }

@@ -105,7 +105,7 @@ func (s *server) geocode(c *echo.Context) error {
 	if err := q.check(); err != nil {
 		return err
 	}
-	finds, err := s.Service.Geocode(actor(c), ask)
+	finds, err := s.Service.Geocode(c.Request().Context(), actor(c), ask)
 	return presentFinds(c, finds, err)
 }
 
@@ -156,7 +156,7 @@ func (s *server) route(c *echo.Context) error {
 	if err := q.check(); err != nil {
 		return err
 	}
-	legs, err := s.Service.Route(actor(c), mode, stops)
+	legs, err := s.Service.Route(c.Request().Context(), actor(c), mode, stops)
 	if err != nil {
 		return err
 	}

@@ -2,7 +2,6 @@ package server
 
 import (
 	"context"
-	"io"
 	"net/http"
 	"strconv"
 
@@ -18,11 +17,12 @@ import (
 type keeper[T any] struct {
 	name string // of the list in an answer
 	list func(context.Context, service.Actor) ([]service.Kept[T], error)
+	one  func(context.Context, service.Actor, uuid.UUID) (service.Kept[T], error)
 	put  func(context.Context, service.Actor, uuid.UUID, T, service.Match) (service.Kept[T], bool, error)
 	drop func(context.Context, service.Actor, uuid.UUID, service.Match) error
 }
 
-func keep[T any](g *echo.Group, path string, k keeper[T]) {
+func keep[T any](s *server, g *echo.Group, path string, k keeper[T]) {
 	g.GET(path, func(c *echo.Context) error {
 		all, err := k.list(c.Request().Context(), actor(c))
 		if err != nil {
@@ -30,27 +30,42 @@ func keep[T any](g *echo.Group, path string, k keeper[T]) {
 		}
 		return c.JSON(http.StatusOK, map[string]any{k.name: all})
 	})
+	g.GET(path+"/:id", func(c *echo.Context) error {
+		id, err := itemID(c)
+		if err != nil {
+			return err
+		}
+		out, err := k.one(c.Request().Context(), actor(c), id)
+		if err != nil {
+			return err
+		}
+		return sendVersioned(c, http.StatusOK, out.Version, out)
+	})
 	g.PUT(path+"/:id", func(c *echo.Context) error {
-		id, m, err := target(c)
+		id, err := itemID(c)
 		if err != nil {
 			return err
 		}
 		var body T
-		if err := decode(c, &body); err != nil {
+		if err := s.decode(c, maxSmall, &body); err != nil {
 			return err
 		}
-		out, created, err := k.put(c.Request().Context(), actor(c), id, body, m)
+		m, err := condition(c)
 		if err != nil {
 			return err
 		}
-		c.Response().Header().Set("ETag", etag(out.Version))
-		if created {
-			return c.JSON(http.StatusCreated, out)
+		out, isNew, err := k.put(c.Request().Context(), actor(c), id, body, m)
+		if err != nil {
+			return err
 		}
-		return c.JSON(http.StatusOK, out)
+		return sendVersioned(c, created(isNew), out.Version, out)
 	})
 	g.DELETE(path+"/:id", func(c *echo.Context) error {
-		id, m, err := target(c)
+		id, err := itemID(c)
+		if err != nil {
+			return err
+		}
+		m, err := condition(c)
 		if err != nil {
 			return err
 		}
@@ -64,10 +79,10 @@ func keep[T any](g *echo.Group, path string, k keeper[T]) {
 // desk are the calls for what the page lays out: views, pictures over the ground, imagery, places by the tile.
 func (s *server) desk(g *echo.Group) {
 	v := s.Service
-	keep(g, "/views", keeper[service.View]{"views", v.Views, v.PutView, v.DeleteView})
-	keep(g, "/overlays", keeper[service.Overlay]{"overlays", v.Overlays, v.PutOverlay, v.DeleteOverlay})
-	keep(g, "/imagery", keeper[service.Imagery]{"imagery", v.Imagery, v.PutImagery, v.DeleteImagery})
+	keep(s, g, "/views", keeper[service.View]{"views", v.Views, v.View, v.PutView, v.DeleteView})
+	keep(s, g, "/overlays", keeper[service.Overlay]{"overlays", v.Overlays, v.Overlay, v.PutOverlay, v.DeleteOverlay})
 	g.GET("/imagery/layers", s.imageryLayers)
+	keep(s, g, "/imagery", keeper[service.Imagery]{"imagery", v.Imagery, v.OneImagery, v.PutImagery, v.DeleteImagery})
 	g.GET("/imagery/:id/:z/:x/:y", s.imageryTile)
 	g.POST("/pictures", s.addPicture)
 	g.GET("/pictures/:hash", s.picture)
@@ -122,7 +137,7 @@ func (s *server) imageryTile(c *echo.Context) error {
 }
 
 func (s *server) addPicture(c *echo.Context) error {
-	data, err := io.ReadAll(c.Request().Body)
+	data, err := s.readPicture(c)
 	if err != nil {
 		return err
 	}

@@ -1,11 +1,12 @@
 package server
 
 import (
+	"encoding/json"
 	"net/http"
 	"net/url"
 	"strconv"
-	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/google/uuid"
 	"github.com/labstack/echo/v5"
@@ -65,15 +66,23 @@ func (s *server) ogcCollections(c *echo.Context) error {
 }
 
 func (s *server) ogcCollection(c *echo.Context) error {
-	k, err := s.Service.Collection(c.Request().Context(), actor(c), c.Param("collection"))
+	k, err := s.collectionInPath(c)
 	if err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, ogcCollection(c, k))
 }
 
+func (s *server) collectionInPath(c *echo.Context) (store.Collection, error) {
+	id, err := collectionOf(c)
+	if err != nil {
+		return store.Collection{}, err
+	}
+	return s.Service.Collection(c.Request().Context(), actor(c), id)
+}
+
 func (s *server) items(c *echo.Context) error {
-	k, err := s.Service.Collection(c.Request().Context(), actor(c), c.Param("collection"))
+	k, err := s.collectionInPath(c)
 	if err != nil {
 		return err
 	}
@@ -131,60 +140,30 @@ func (s *server) items(c *echo.Context) error {
 	return features(c, http.StatusOK, out)
 }
 
-func itemID(c *echo.Context) (uuid.UUID, error) {
-	id, err := uuid.Parse(c.Param("id"))
-	if err != nil || len(c.Param("id")) != 36 {
-		return id, service.Refuse("id", c.Param("id"), &geo.ParseError{Reason: "is not an id", Hint: "a UUID, e.g. 01890a5d-ac96-774b-bcce-b302099a8057"})
-	}
-	return id, nil
-}
-
-func etag(version uint64) string { return `"` + strconv.FormatUint(version, 10) + `"` }
-
-// match reads If-Match and If-None-Match.
-func match(c *echo.Context) (service.Match, error) {
-	var m service.Match
-	h := c.Request().Header
-	if v := h.Get("If-Match"); v == "*" {
-		m.Any = true
-	} else if v != "" {
-		n, err := strconv.ParseUint(strings.Trim(strings.TrimPrefix(v, "W/"), `"`), 10, 64)
-		if err != nil || n == 0 {
-			n = ^uint64(0) // an ETag that was never ours matches nothing
-		}
-		m.Version = n
-	}
-	if v := h.Get("If-None-Match"); v == "*" {
-		m.New = true
-	} else if v != "" {
-		return m, service.Refuse("If-None-Match", v, &geo.ParseError{Reason: "is not *", Hint: "* creates only where nothing is"})
-	}
-	return m, nil
-}
-
-// target reads which feature a change is for, and on what condition.
-func target(c *echo.Context) (uuid.UUID, service.Match, error) {
-	id, err := itemID(c)
-	if err != nil {
-		return id, service.Match{}, err
-	}
-	m, err := match(c)
-	return id, m, err
-}
-
 func (s *server) send(c *echo.Context, v service.Versioned, err error) error {
 	if err != nil {
 		return err
 	}
-	h := c.Response().Header()
-	h.Set("ETag", etag(v.Version))
-	h.Set("Cache-Control", "no-cache")
-	status := http.StatusOK
-	if v.Created {
-		status = http.StatusCreated
-		h.Set("Location", base(c)+"/ogc/collections/"+url.PathEscape(c.Param("collection"))+"/items/"+v.Feature.ID)
+	same, err := unchanged(c, v.Version)
+	switch {
+	case err != nil:
+		return err
+	case same:
+		return c.NoContent(http.StatusNotModified)
 	}
-	return features(c, status, v.Feature)
+	if v.Created {
+		c.Response().Header().Set("Location", base(c)+"/ogc/collections/"+url.PathEscape(c.Param("collection"))+"/items/"+v.Feature.ID)
+	}
+	return features(c, created(v.Created), v.Feature)
+}
+
+// collectionOf returns the collection in the path; what cannot be the id of one is none.
+func collectionOf(c *echo.Context) (string, error) {
+	id := c.Param("collection")
+	if !utf8.ValidString(id) || len(id) > 200 {
+		return "", &service.Error{Kind: service.NotFound, Detail: "there is no collection " + strconv.QuoteToASCII(id[:min(len(id), 100)])}
+	}
+	return id, nil
 }
 
 func (s *server) item(c *echo.Context) error {
@@ -192,51 +171,88 @@ func (s *server) item(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	v, err := s.Service.Feature(c.Request().Context(), actor(c), c.Param("collection"), id)
+	collection, err := collectionOf(c)
+	if err != nil {
+		return err
+	}
+	v, err := s.Service.Feature(c.Request().Context(), actor(c), collection, id)
 	return s.send(c, v, err)
 }
 
 func (s *server) createItem(c *echo.Context) error {
-	var in geojson.Feature
-	if err := decode(c, &in); err != nil {
+	collection, err := collectionOf(c)
+	if err != nil {
 		return err
 	}
-	v, err := s.Service.Post(c.Request().Context(), actor(c), c.Param("collection"), &in, c.Request().Header.Get("Idempotency-Key"))
+	in, err := s.decodeFeature(c)
+	if err != nil {
+		return err
+	}
+	o, err := once(c)
+	if err != nil {
+		return err
+	}
+	v, err := s.Service.Post(c.Request().Context(), actor(c), collection, in, o)
 	return s.send(c, v, err)
 }
 
 func (s *server) putItem(c *echo.Context) error {
-	id, m, err := target(c)
+	id, collection, err := target(c)
 	if err != nil {
 		return err
 	}
-	var in geojson.Feature
-	if err := decode(c, &in); err != nil {
+	in, err := s.decodeFeature(c)
+	if err != nil {
 		return err
 	}
-	v, err := s.Service.Put(c.Request().Context(), actor(c), c.Param("collection"), id, &in, m)
+	m, err := condition(c)
+	if err != nil {
+		return err
+	}
+	v, err := s.Service.Put(c.Request().Context(), actor(c), collection, id, in, m)
 	return s.send(c, v, err)
 }
 
+// target reads which feature a change is for.
+func target(c *echo.Context) (id uuid.UUID, collection string, err error) {
+	if id, err = itemID(c); err != nil {
+		return id, "", err
+	}
+	collection, err = collectionOf(c)
+	return id, collection, err
+}
+
 func (s *server) patchItem(c *echo.Context) error {
-	id, m, err := target(c)
+	id, collection, err := target(c)
+	if err != nil {
+		return err
+	}
+	data, err := s.readJSON(c, maxFeature, patchTypes)
 	if err != nil {
 		return err
 	}
 	var patch map[string]any
-	if err := decode(c, &patch); err != nil {
+	if err := json.Unmarshal(data, &patch); err != nil {
+		return notJSON(err)
+	}
+	m, err := condition(c)
+	if err != nil {
 		return err
 	}
-	v, err := s.Service.Patch(c.Request().Context(), actor(c), c.Param("collection"), id, patch, m)
+	v, err := s.Service.Patch(c.Request().Context(), actor(c), collection, id, patch, m)
 	return s.send(c, v, err)
 }
 
 func (s *server) deleteItem(c *echo.Context) error {
-	id, m, err := target(c)
+	id, collection, err := target(c)
 	if err != nil {
 		return err
 	}
-	if err := s.Service.Delete(c.Request().Context(), actor(c), c.Param("collection"), id, m); err != nil {
+	m, err := condition(c)
+	if err != nil {
+		return err
+	}
+	if err := s.Service.Delete(c.Request().Context(), actor(c), collection, id, m); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)

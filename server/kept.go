@@ -2,6 +2,7 @@ package server
 
 import (
 	"net/http"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 
@@ -29,28 +30,45 @@ func (s *server) collections(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"collections": out})
 }
 
+func (s *server) collection(c *echo.Context) error {
+	k, err := s.collectionInPath(c)
+	if err != nil {
+		return err
+	}
+	return sendVersioned(c, http.StatusOK, k.Version, k)
+}
+
 func (s *server) putCollection(c *echo.Context) error {
 	var body struct {
 		Title       string           `json:"title"`
 		Description string           `json:"description"`
 		Attributes  store.Attributes `json:"attributes"`
 	}
-	if err := decode(c, &body); err != nil {
+	if err := s.decode(c, maxSmall, &body); err != nil {
 		return err
 	}
-	k, created, err := s.Service.PutCollection(c.Request().Context(), actor(c), store.Collection{ID: c.Param("collection"), Title: body.Title, Description: body.Description, Attributes: body.Attributes})
+	m, err := condition(c)
 	if err != nil {
 		return err
 	}
-	status := http.StatusOK
-	if created {
-		status = http.StatusCreated
+	k := store.Collection{ID: c.Param("collection"), Title: body.Title, Description: body.Description, Attributes: body.Attributes}
+	k, isNew, err := s.Service.PutCollection(c.Request().Context(), actor(c), k, m)
+	if err != nil {
+		return err
 	}
-	return c.JSON(status, k)
+	return sendVersioned(c, created(isNew), k.Version, k)
 }
 
 func (s *server) deleteCollection(c *echo.Context) error {
-	if err := s.Service.DeleteCollection(c.Request().Context(), actor(c), c.Param("collection")); err != nil {
+	id, err := collectionOf(c)
+	if err != nil {
+		return err
+	}
+	m, err := condition(c)
+	if err != nil {
+		return err
+	}
+	if err := s.Service.DeleteCollection(c.Request().Context(), actor(c), id, m); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)
@@ -65,11 +83,11 @@ func (s *server) categories(c *echo.Context) error {
 }
 
 func (s *server) regions(c *echo.Context) error {
-	list, version, err := s.Service.Regions(actor(c))
+	list, away, version, err := s.Service.Regions(actor(c))
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, map[string]any{"version": version, "regions": list})
+	return c.JSON(http.StatusOK, map[string]any{"version": version, "regions": list, "away": away})
 }
 
 func (s *server) tile(c *echo.Context) error { return s.sendTile(c, false) }
@@ -94,20 +112,38 @@ func (s *server) sendTile(c *echo.Context, heights bool) error {
 	return c.Blob(http.StatusOK, "application/octet-stream", data)
 }
 
+func (s *server) category(c *echo.Context) error {
+	k, err := s.Service.Category(c.Request().Context(), actor(c), strings.ToValidUTF8(c.Param("category"), "\uFFFD"))
+	if err != nil {
+		return err
+	}
+	return sendVersioned(c, http.StatusOK, k.Version, k)
+}
+
 func (s *server) putCategory(c *echo.Context) error {
 	var k store.Category
-	if err := decode(c, &k); err != nil {
+	if err := s.decode(c, maxSmall, &k); err != nil {
+		return err
+	}
+	m, err := condition(c)
+	if err != nil {
 		return err
 	}
 	k.ID = c.Param("category")
-	if err := s.Service.PutCategories(c.Request().Context(), actor(c), []store.Category{k}); err != nil {
+	k, isNew, err := s.Service.PutCategory(c.Request().Context(), actor(c), k, m)
+	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, k)
+	return sendVersioned(c, created(isNew), k.Version, k)
 }
 
 func (s *server) deleteCategory(c *echo.Context) error {
-	if err := s.Service.DeleteCategory(c.Request().Context(), actor(c), c.Param("category")); err != nil {
+	m, err := condition(c)
+	if err != nil {
+		return err
+	}
+	id := strings.ToValidUTF8(c.Param("category"), "\uFFFD")
+	if err := s.Service.DeleteCategory(c.Request().Context(), actor(c), id, m); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)
@@ -123,7 +159,11 @@ func (s *server) history(c *echo.Context) error {
 	if err := q.check(); err != nil {
 		return err
 	}
-	past, err := s.Service.History(c.Request().Context(), actor(c), c.Param("collection"), id, limit)
+	collection, err := collectionOf(c)
+	if err != nil {
+		return err
+	}
+	past, err := s.Service.History(c.Request().Context(), actor(c), collection, id, limit)
 	if err != nil {
 		return err
 	}

@@ -19,12 +19,12 @@ func TestACollectionGoesWhenItIsEmpty(t *testing.T) {
 	path := "/ogc/collections/huts/items/" + newID()
 	a := s.call("PUT", path, `{"type":"Feature","geometry":null,"properties":{"name":"x"}}`)
 	require.Equal(t, 201, a.status)
-	refused := s.call("DELETE", "/v1/collections/huts", "")
+	refused := s.call("DELETE", "/v1/collections/huts", "", "If-Match", "*")
 	assert.Equal(t, 409, refused.status)
 	assert.Contains(t, string(refused.body), "still holds features")
 	require.Equal(t, 204, s.call("DELETE", path, "", "If-Match", a.header.Get("ETag")).status)
-	assert.Equal(t, 204, s.call("DELETE", "/v1/collections/huts", "").status)
-	assert.Equal(t, 404, s.call("DELETE", "/v1/collections/huts", "").status)
+	assert.Equal(t, 204, s.call("DELETE", "/v1/collections/huts", "", "If-Match", "*").status)
+	assert.Equal(t, 404, s.call("DELETE", "/v1/collections/huts", "", "If-Match", "*").status)
 }
 
 func TestACollectionDefinesItsAttributes(t *testing.T) {
@@ -58,7 +58,8 @@ func TestACollectionDefinesItsAttributes(t *testing.T) {
 		assert.Equal(t, 400, a.status, props)
 		assert.Contains(t, string(a.body), says)
 	}
-	a = s.put("/v1/collections/lockers", `{"title":"Lending lockers"}`)
+	assert.Equal(t, 428, s.put("/v1/collections/lockers", `{"title":"Lending lockers"}`).status)
+	a = s.put("/v1/collections/lockers", `{"title":"Lending lockers"}`, "If-Match", s.call("GET", "/v1/collections/lockers", "").header.Get("ETag"))
 	assert.Len(t, a.json["attributes"], 7, "a change of the title leaves them")
 	for attributes, says := range map[string]string{
 		`{"name":"Boxes","type":"number"}`:                        "must begin with a small letter",
@@ -81,7 +82,7 @@ func TestCategoriesComeAndGo(t *testing.T) {
 	s := newSite(t)
 	picture := s.call("POST", "/v1/pictures", picturePNG(20, 20), asJSON, "image/png").json["picture"]
 	a := s.put("/v1/categories/pump", fmt.Sprintf(`{"name":"Pump","glyph":"drop","colour":"#24705F","position":3,"picture":%q}`, picture))
-	require.Equal(t, 200, a.status, "%s", a.body)
+	require.Equal(t, 201, a.status, "%s", a.body)
 	require.Len(t, s.call("GET", "/v1/categories", "").list("categories"), 1)
 	for body, says := range map[string]string{`{"name":"","colour":"#24705F"}`: "1 to 100", `{"name":"x","colour":"green"}`: "not a colour", `{"name":"x","colour":"#24705F","picture":"none"}`: "/v1/pictures first"} {
 		a := s.put("/v1/categories/pump", body)
@@ -89,8 +90,8 @@ func TestCategoriesComeAndGo(t *testing.T) {
 		assert.Contains(t, string(a.body), says)
 	}
 	assert.Equal(t, 400, s.put("/v1/categories/Bad%20id", `{"name":"x","colour":"#24705F"}`).status)
-	assert.Equal(t, 204, s.call("DELETE", "/v1/categories/pump", "").status)
-	assert.Equal(t, 404, s.call("DELETE", "/v1/categories/pump", "").status)
+	assert.Equal(t, 204, s.call("DELETE", "/v1/categories/pump", "", "If-Match", "*").status)
+	assert.Equal(t, 404, s.call("DELETE", "/v1/categories/pump", "", "If-Match", "*").status)
 }
 
 func TestHistoryAndBin(t *testing.T) {

@@ -3,13 +3,18 @@ package server
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net/http"
+	"runtime/debug"
+	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/google/uuid"
 	"github.com/labstack/echo/v5"
 
 	"viandante/service"
+	"viandante/store"
 )
 
 // problem is an error as RFC 9457 has it.
@@ -38,6 +43,7 @@ var problems = map[service.Kind]struct {
 	service.Unready:    {http.StatusServiceUnavailable, "not-ready", "Not ready yet"},
 	service.Upstream:   {http.StatusBadGateway, "source-fails", "A source outside fails"},
 	service.Gone:       {http.StatusGone, "no-longer-kept", "No longer kept"},
+	service.TooLarge:   {http.StatusRequestEntityTooLarge, "too-large", "Too large"},
 }
 
 const typePrefix = "urn:viandante:problem:"
@@ -52,29 +58,118 @@ func (s *server) problem(c *echo.Context, err error) {
 	id, _ := c.Get("request_id").(string)
 	p := problem{RequestID: id}
 	var se *service.Error
+	var he *httpError
 	var coder interface{ StatusCode() int }
+	set := func(status int, name, title, detail string) {
+		p.Status, p.Type, p.Title, p.Detail = status, typePrefix+name, title, detail
+	}
 	switch {
 	case errors.As(err, &se):
 		k := problems[se.Kind]
 		p.Type, p.Title, p.Status, p.Detail, p.Errors, p.Current = typePrefix+k.name, k.title, k.status, se.Detail, se.Fields, se.Current
 	case errors.Is(err, errUnauthorized):
-		p.Type, p.Title, p.Status, p.Detail = typePrefix+"no-token", "No or bad token", http.StatusUnauthorized, err.Error()
+		set(http.StatusUnauthorized, "no-token", "No or bad token", err.Error())
 		c.Response().Header().Set("WWW-Authenticate", `Bearer realm="viandante"`)
+	case errors.Is(err, store.ErrUnavailable):
+		set(http.StatusServiceUnavailable, "database-away", "The database does not answer",
+			"the database does not answer at the moment; what was asked for may or may not have been done, so ask again in the same way")
+	case errors.Is(err, store.ErrBusy):
+		set(http.StatusServiceUnavailable, "busy", "Others are writing", err.Error())
+	case errors.Is(err, store.ErrFull):
+		set(http.StatusInsufficientStorage, "disk-full", "The disk is full",
+			"the disk of the database is full, nothing was changed: make room on it; reading goes on")
+	case errors.Is(err, store.ErrTooLarge):
+		set(http.StatusRequestEntityTooLarge, "too-large", "Too large", err.Error()+"; send it in smaller pieces")
 	case errors.Is(err, context.Canceled):
-		p.Type, p.Title, p.Status, p.Detail = typePrefix+"cancelled", "Cancelled", 499, "the request was cancelled"
+		set(499, "cancelled", "Cancelled", "the request was cancelled")
+	case errors.As(err, &he):
+		set(he.status, "http-"+strconv.Itoa(he.status), http.StatusText(he.status), he.detail)
+		p.Errors = he.fields
 	case errors.As(err, &coder) && coder.StatusCode() < 500:
-		p.Status = coder.StatusCode()
-		p.Type, p.Title, p.Detail = typePrefix+"http-"+strconv.Itoa(p.Status), http.StatusText(p.Status), err.Error()
+		status := coder.StatusCode()
+		if status == http.StatusMethodNotAllowed || status == http.StatusNotFound {
+			status = s.notAllowed(c, status)
+		}
+		set(status, "http-"+strconv.Itoa(status), http.StatusText(status), explained(c, status))
 	default:
 		s.Log.Error("request failed", "request_id", id, "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
-		p.Type, p.Title, p.Status, p.Detail = typePrefix+"internal", "Something went wrong here", http.StatusInternalServerError, "the server's log has the reason under the request id"
+		set(http.StatusInternalServerError, "internal", "Something went wrong here", "the server's log has the reason under the request id")
 	}
+	s.metrics.problems.WithLabelValues(strings.TrimPrefix(p.Type, typePrefix)).Inc()
 	if p.Status == http.StatusServiceUnavailable {
 		c.Response().Header().Set("Retry-After", "1")
 	}
 	c.Response().Header().Set(echo.HeaderContentType, "application/problem+json")
 	if err := c.JSON(p.Status, p); err != nil {
 		s.Log.Debug("an error could not be told", "request_id", id, "error", err)
+	}
+}
+
+// notAllowed returns the status for a method that a path does not have, and says which it has: the page has every path,
+// but those of the API are their own.
+func (s *server) notAllowed(c *echo.Context, status int) int {
+	path := c.Request().URL.Path
+	allow := s.methods(path)
+	if slices.Contains(allow, c.Request().Method) || allow == nil && status == http.StatusNotFound {
+		return status
+	}
+	if allow == nil && (strings.HasPrefix(path, "/v1/") || strings.HasPrefix(path, "/ogc/")) {
+		return http.StatusNotFound
+	}
+	if allow == nil {
+		allow = []string{http.MethodGet}
+	}
+	if slices.Contains(allow, http.MethodGet) {
+		allow = append(allow, http.MethodHead)
+	}
+	c.Response().Header().Set("Allow", strings.Join(append(allow, http.MethodOptions), ", "))
+	return http.StatusMethodNotAllowed
+}
+
+// methods returns the methods of the routes that a path belongs to, the page's apart.
+func (s *server) methods(path string) (out []string) {
+	have := strings.Split(path, "/")
+	for _, r := range s.routes {
+		want := strings.Split(r.Path, "/")
+		if len(want) != len(have) {
+			continue
+		}
+		same := true
+		for i := range want {
+			same = same && (want[i] == have[i] || strings.HasPrefix(want[i], ":"))
+		}
+		if same && !slices.Contains(out, r.Method) && r.Method != echo.RouteNotFound {
+			out = append(out, r.Method)
+		}
+	}
+	return out
+}
+
+func explained(c *echo.Context, status int) string {
+	switch r := c.Request(); status {
+	case http.StatusNotFound:
+		return "there is nothing at " + strconv.QuoteToASCII(r.URL.Path)
+	case http.StatusMethodNotAllowed:
+		return "this call takes " + c.Response().Header().Get("Allow") + ", not " + strconv.QuoteToASCII(r.Method)
+	}
+	return http.StatusText(status)
+}
+
+// recovered makes an error of a panic, so that it ends one request and nothing else.
+func (s *server) recovered(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) (err error) {
+		defer func() {
+			p := recover()
+			if p == nil {
+				return
+			}
+			if p == http.ErrAbortHandler {
+				panic(p)
+			}
+			s.metrics.panics.Inc()
+			err = fmt.Errorf("panic: %v\n%s", p, debug.Stack())
+		}()
+		return next(c)
 	}
 }
 

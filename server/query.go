@@ -1,10 +1,8 @@
 package server
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"math"
 	"net/url"
 	"slices"
@@ -125,24 +123,4 @@ func (q *query) check() error {
 	}
 	slices.SortStableFunc(q.wrong, func(a, b service.FieldError) int { return strings.Compare(a.Field, b.Field) })
 	return &service.Error{Kind: service.Invalid, Detail: q.wrong[0].Field + " " + q.wrong[0].Reason, Fields: q.wrong}
-}
-
-// decode reads a JSON body. Anything after it, and for our own types any field that is not known, is an error.
-func decode(c *echo.Context, v any) error {
-	body, err := io.ReadAll(c.Request().Body)
-	if err != nil {
-		return err
-	}
-	if !utf8.Valid(body) {
-		return service.Refuse("body", "", &geo.ParseError{Reason: "is not valid UTF-8", Hint: "send JSON in UTF-8"})
-	}
-	if err := json.Unmarshal(body, v); err != nil {
-		var at *json.SyntaxError
-		where := ""
-		if errors.As(err, &at) {
-			where = fmt.Sprintf(" at byte %d", at.Offset)
-		}
-		return service.Refuse("body", "", &geo.ParseError{Reason: "is not the JSON that is expected" + where + ": " + err.Error(), Hint: "see /openapi.json"})
-	}
-	return nil
 }

@@ -82,10 +82,14 @@ func (s *server) bulk(c *echo.Context) error {
 	var body struct {
 		Changes []service.BulkChange `json:"changes"`
 	}
-	if err := decode(c, &body); err != nil {
+	if err := s.decodeAs(c, maxBulk, featureTypes, &body); err != nil {
 		return err
 	}
-	done, err := s.Service.Bulk(c.Request().Context(), actor(c), body.Changes)
+	o, err := once(c)
+	if err != nil {
+		return err
+	}
+	done, err := s.Service.Bulk(c.Request().Context(), actor(c), body.Changes, o)
 	if err != nil {
 		return err
 	}
@@ -94,11 +98,11 @@ func (s *server) bulk(c *echo.Context) error {
 
 // shape answers POST /v1/shape.
 func (s *server) shape(c *echo.Context) error {
-	var in geojson.Feature
-	if err := decode(c, &in); err != nil {
+	in, err := s.decodeFeature(c)
+	if err != nil {
 		return err
 	}
-	out, err := s.Service.MeasureShape(actor(c), &in)
+	out, err := s.Service.MeasureShape(c.Request().Context(), actor(c), in)
 	if err != nil {
 		return err
 	}

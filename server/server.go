@@ -15,6 +15,7 @@ import (
 	"github.com/google/uuid"
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
+	"golang.org/x/sync/semaphore"
 	"gopkg.in/yaml.v3"
 
 	"viandante/core/geo"
@@ -42,12 +43,11 @@ type Config struct {
 	Store   *store.Store
 	// Page is the built user interface.
 	Page fs.FS
-	// Hosts are the names under which the server may be asked besides loopback's; empty allows all when Public.
-	Hosts  []string
-	Public bool
-	Demo   *Demo
-	Log    *slog.Logger
-	Now    func() time.Time
+	// Hosts are the names under which the server may be asked besides loopback's.
+	Hosts []string
+	Demo  *Demo
+	Log   *slog.Logger
+	Now   func() time.Time
 }
 
 type server struct {
@@ -55,9 +55,10 @@ type server struct {
 	spec    []byte
 	closing context.Context
 	known   credentials
+	metrics *metrics
+	routes  echo.Routes
+	bodies  *semaphore.Weighted
 }
-
-const maxBody = 32 << 20
 
 // New returns the handler. Streams end when ctx is done.
 func New(ctx context.Context, c Config) (http.Handler, error) {
@@ -65,11 +66,11 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &server{Config: c, spec: spec, closing: ctx}
-	e := echo.New()
-	e.Logger = c.Log
-	e.HTTPErrorHandler = s.problem
-	e.Use(s.identify, middleware.Recover(), s.checkHost, preflight, middleware.BodyLimit(maxBody))
+	s := &server{Config: c, spec: spec, closing: ctx, bodies: semaphore.NewWeighted(largeBodies)}
+	s.metrics = s.newMetrics()
+	e := echo.NewWithConfig(echo.Config{Router: echo.NewRouter(echo.RouterConfig{AutoHandleHEAD: true}),
+		Logger: c.Log, HTTPErrorHandler: s.problem})
+	e.Use(s.identify, bounded, s.measured, s.recovered, s.checkHost, preflight)
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1024, Skipper: func(c *echo.Context) bool {
 		p := c.Request().URL.Path
 		return len(p) > 10 && (p[:10] == "/v1/tiles/" || p == "/v1/changes")
@@ -77,6 +78,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	e.GET("/healthz", func(c *echo.Context) error { return c.JSON(http.StatusOK, map[string]string{"status": "alive"}) })
 	e.GET("/readyz", s.readyz)
 	e.GET("/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, s.spec) })
+	e.GET("/metrics", s.serveMetrics)
 	e.GET("/session", s.session)
 	e.POST("/session", s.signIn)
 	e.DELETE("/session", s.signOut)
@@ -90,9 +92,11 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	v1.GET("/geocode/reverse", s.reverse)
 	v1.GET("/route", s.route)
 	v1.GET("/collections", s.collections)
+	v1.GET("/collections/:collection", s.collection)
 	v1.PUT("/collections/:collection", s.putCollection)
 	v1.DELETE("/collections/:collection", s.deleteCollection)
 	v1.GET("/categories", s.categories)
+	v1.GET("/categories/:category", s.category)
 	v1.PUT("/categories/:category", s.putCategory)
 	v1.DELETE("/categories/:category", s.deleteCategory)
 	v1.GET("/collections/:collection/history/:id", s.history)
@@ -122,6 +126,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	if c.Demo != nil && c.Demo.StandIn != nil {
 		e.GET(StandInPath+"/*", echo.WrapHandler(http.StripPrefix(StandInPath, c.Demo.StandIn)))
 	}
+	s.routes = e.Router().Routes()
 	e.GET("/*", s.page)
 	return e, nil
 }

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -13,6 +14,7 @@ import (
 	"os"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"testing/fstest"
 	"time"
@@ -41,6 +43,9 @@ type site struct {
 	service   *service.Service
 	workspace uuid.UUID
 	validator validator.Validator
+	handler   http.Handler
+	config    Config
+	clock     atomic.Int64 // how far the server's clock is ahead
 }
 
 func newSite(t *testing.T) *site {
@@ -55,22 +60,61 @@ func newSite(t *testing.T) *site {
 	_, err := svc.UseRegion(ctx, "island", "", demotest.Island(t).File)
 	require.NoError(t, err)
 	require.NoError(t, svc.Load(ctx))
-	h, err := New(ctx, Config{Service: svc, Store: db, Log: slog.New(slog.DiscardHandler), Now: time.Now,
+	out := &site{t: t, token: "secret", store: db, service: svc, workspace: ws}
+	out.config = Config{Service: svc, Store: db, Log: slog.New(slog.DiscardHandler),
+		Now:  func() time.Time { return time.Now().Add(time.Duration(out.clock.Load())) },
 		Page: fstest.MapFS{"index.html": {Data: []byte("<title>page</title>")}, "assets/a.js": {Data: []byte("1")}},
-		Demo: &Demo{Workspace: ws, Standpoint: geo.MustPoint(-38.1, -26.1)}})
+		Demo: &Demo{Workspace: ws, Standpoint: geo.MustPoint(-38.1, -26.1)}}
+	out.handler, err = New(ctx, out.config)
 	require.NoError(t, err)
-	s := httptest.NewServer(h)
-	t.Cleanup(func() { cancel(); s.Close() })
-	doc, err := os.ReadFile("openapi.yaml")
-	require.NoError(t, err)
-	document, err := libopenapi.NewDocument(doc)
-	require.NoError(t, err)
-	v, errs := validator.NewValidator(document)
-	require.Empty(t, errs)
-	valid, problems := v.ValidateDocument()
-	require.True(t, valid, problems)
-	return &site{t, s.URL, "secret", db, svc, ws, v}
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { out.handler.ServeHTTP(w, r) }))
+	var following sync.WaitGroup
+	following.Go(func() { svc.Run(ctx) })
+	t.Cleanup(func() { cancel(); s.Close(); following.Wait(); svc.Close() })
+	out.url = s.URL
+	out.validator = document(t)
+	return out
 }
+
+// hosts has the server answer under more names.
+func (s *site) hosts(names ...string) {
+	s.t.Helper()
+	s.config.Hosts = names
+	var err error
+	s.handler, err = New(s.t.Context(), s.config)
+	require.NoError(s.t, err)
+}
+
+// expire lets the time pass in which a credential is taken for good without asking.
+func (s *site) expire() { s.clock.Add(int64(2 * knownFor)) }
+
+// document is the OpenAPI document, read once for all tests.
+var document = func() func(t *testing.T) validator.Validator {
+	read := sync.OnceValues(func() (validator.Validator, error) {
+		doc, err := os.ReadFile("openapi.yaml")
+		if err != nil {
+			return nil, err
+		}
+		document, err := libopenapi.NewDocument(doc)
+		if err != nil {
+			return nil, err
+		}
+		v, errs := validator.NewValidator(document)
+		if len(errs) > 0 {
+			return nil, errors.Join(errs...)
+		}
+		if valid, problems := v.ValidateDocument(); !valid {
+			return nil, fmt.Errorf("the document: %v", problems)
+		}
+		return v, nil
+	})
+	return func(t *testing.T) validator.Validator {
+		t.Helper()
+		v, err := read()
+		require.NoError(t, err)
+		return v
+	}
+}()
 
 type answer struct {
 	status int
@@ -250,7 +294,7 @@ func TestHostileFeatures(t *testing.T) {
 		feature("Swapped", -126, -38):                                                                    "did you mean",
 		`{"type":"Feature","geometry":null,"properties":{"walk_s":3}}`:                                   "without _s",
 		`{"type":"Feature","geometry":null,"properties":{"name":7}}`:                                     "not a text",
-		`{"type":"Feature","geometry":{"type":"Point","coordinates":[1e999,2]},"properties":{}}`:         "",
+		`{"type":"Feature","geometry":{"type":"Point","coordinates":[1e999,2]},"properties":{}}`:         "are not the coordinates of a Point",
 		`{"type":"Feature","geometry":null,"properties":{"name":"` + strings.Repeat("x", 10_001) + `"}}`: "at most 10000",
 		`{"type":"Feature","geometry":null`:                                                              "byte",
 		"{\"type\":\"Feature\",\"geometry\":null,\"properties\":{\"name\":\"\xff\"}}":                    "UTF-8",
@@ -262,7 +306,7 @@ func TestHostileFeatures(t *testing.T) {
 	}
 	assert.Equal(t, 404, s.call("POST", "/ogc/collections/none/items", feature("x", 1, 2)).status)
 	assert.Equal(t, 400, s.call("GET", items+"/not-an-id", "").status)
-	assert.Equal(t, 413, s.call("POST", items, `{"x":"`+strings.Repeat("x", maxBody)+`"}`).status)
+	assert.Equal(t, 413, s.call("POST", items, `{"x":"`+strings.Repeat("x", maxFeature)+`"}`).status)
 	unknown := s.call("POST", items, `{"type":"Feature","geometry":null,"properties":{"name":"Somewhere"}}`)
 	require.Equal(t, 201, unknown.status, "a place may be kept before its position is known")
 	assert.Nil(t, unknown.json["geometry"])
@@ -481,7 +525,7 @@ func TestTheStreamOfChangesIsResumed(t *testing.T) {
 	assert.Contains(t, stream("0", `"One"`), "id: 2\nevent: features")
 	done := make(chan string)
 	go func() { done <- stream("", `"feature":null`) }()
-	time.Sleep(100 * time.Millisecond)
+	s.metric("viandante_streams 1")
 	a := s.call("GET", items+"/"+id, "")
 	require.Equal(t, 204, s.call("DELETE", items+"/"+id, "", "If-Match", a.header.Get("ETag")).status)
 	assert.Contains(t, <-done, "id: 3\n")

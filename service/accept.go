@@ -1,6 +1,7 @@
 package service
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -15,11 +16,11 @@ import (
 
 // accept turns a feature from outside into one to store, held to what its collection defines.
 // It returns what was put right.
-func accept(in *geojson.Feature, schema store.Attributes, f *store.Feature) (mended []string, err error) {
+func accept(ctx context.Context, in *geojson.Feature, schema store.Attributes, f *store.Feature) (mended []string, err error) {
 	if in.Type != "Feature" {
 		return nil, Refuse("type", in.Type, errors.New("is not Feature"))
 	}
-	if mended, err = acceptGeometry(in, f); err != nil {
+	if mended, err = acceptGeometry(ctx, in, f); err != nil {
 		return nil, err
 	}
 	attributes := map[string]any{}
@@ -73,7 +74,10 @@ func accept(in *geojson.Feature, schema store.Attributes, f *store.Feature) (men
 				if err != nil {
 					refuse(name, value, "is not a time", "RFC 3339 in UTC, e.g. 2026-05-01T12:00:00Z")
 				}
-				at = at.UTC().Truncate(time.Microsecond)
+				if at = at.UTC().Truncate(time.Microsecond); at.Year() < 1000 || at.Year() > 9999 {
+					refuse(name, value, "lies outside the years 1000 to 9999 in UTC", "RFC 3339 in UTC, e.g. 2026-05-01T12:00:00Z")
+					break
+				}
 				f.FixedAt = &at
 			}
 		case propAddressTyped:
@@ -84,6 +88,9 @@ func accept(in *geojson.Feature, schema store.Attributes, f *store.Feature) (men
 				b, err := json.Marshal(value)
 				if err != nil {
 					return nil, err
+				}
+				if len(b) > maxAddressFound {
+					refuse(name, "", fmt.Sprintf("has %d bytes", len(b)), fmt.Sprintf("at most %d", maxAddressFound))
 				}
 				f.AddressFound = b
 			}
@@ -109,7 +116,11 @@ func accept(in *geojson.Feature, schema store.Attributes, f *store.Feature) (men
 	if len(wrong) > 0 {
 		return nil, &Error{Kind: Invalid, Detail: wrong[0].Field + " " + wrong[0].Reason, Fields: wrong}
 	}
-	f.Attributes, err = json.Marshal(attributes)
+	if f.Attributes, err = json.Marshal(attributes); err == nil && len(f.Attributes) > maxAttributeBytes {
+		e := Refuse("properties", "", fmt.Errorf("come to %d bytes of attributes, at most %d are possible", len(f.Attributes), maxAttributeBytes))
+		e.Kind = TooLarge
+		return nil, e
+	}
 	return mended, err
 }
 

@@ -17,20 +17,23 @@ func (v *Service) Building(a Actor, at geo.Point) (*geojson.Feature, error) {
 	}
 	id := tile.At(at, mercator.MaxZoom)
 	p := mercator.Finest(at.E7())
-	for _, r := range v.regions.Load().open {
-		var found *geojson.Feature
-		r.region.Draw(id.Z, id.X, id.Y, func(f *region.Drawn) bool {
-			if f.Class != region.Building || f.Shape != region.AreaShape || !inside(f.Parts, p) {
-				return true
+	set := v.regions.Load()
+	var found *geojson.Feature
+	err := v.reading(set, func() {
+		for _, r := range set.open {
+			r.region.Draw(id.Z, id.X, id.Y, func(f *region.Drawn) bool {
+				if f.Class != region.Building || f.Shape != region.AreaShape || !inside(f.Parts, p) {
+					return true
+				}
+				found = &geojson.Feature{Type: "Feature", Properties: map[string]any{"name": f.Name}, Geometry: outline(f.Parts)}
+				return false
+			})
+			if found != nil {
+				return
 			}
-			found = &geojson.Feature{Type: "Feature", Properties: map[string]any{"name": f.Name}, Geometry: outline(f.Parts)}
-			return false
-		})
-		if found != nil {
-			return found, nil
 		}
-	}
-	return nil, nil
+	})
+	return found, err
 }
 
 // inside tells whether a position lies in an area, by the number of edges to the east of it.

@@ -35,7 +35,7 @@ type BulkDone struct {
 }
 
 // Bulk changes many features under one number: all of them, or none when anything is wrong with one.
-func (v *Service) Bulk(ctx context.Context, a Actor, list []BulkChange) (BulkDone, error) {
+func (v *Service) Bulk(ctx context.Context, a Actor, list []BulkChange, once store.Once) (BulkDone, error) {
 	if err := a.mayWrite(); err != nil {
 		return BulkDone{}, err
 	}
@@ -62,60 +62,106 @@ func (v *Service) Bulk(ctx context.Context, a Actor, list []BulkChange) (BulkDon
 		ids[i], seen[b.ID] = b.ID, true
 	}
 	var done BulkDone
-	committed, err := v.store.ChangeOf(ctx, a.Workspace, a.Name, store.Wanted{}, func(c *store.Change) error {
-		done = BulkDone{Mended: []string{}}
-		collections := map[string]*store.Collection{}
-		now, err := c.Current(ctx, ids...)
-		if err != nil {
-			return err
+	if known, err := v.answered(ctx, a, once, &done); known || err != nil {
+		return done, err
+	}
+	for range maxTries {
+		done, err := v.bulkOnce(ctx, a, list, ids, once)
+		if !errors.Is(err, errMoved) {
+			return done, err
 		}
-		var write []store.Replacement
-		for i, b := range list {
-			k, known := collections[b.Collection]
-			if !known {
-				if k, err = c.CurrentCollection(ctx, b.Collection); err != nil {
-					return err
-				}
-				collections[b.Collection] = k
-			}
-			if k == nil {
-				return missing("collection " + clip(b.Collection))
-			}
-			r, mended, err := decide(a, k, b.ID, now[b.ID], Match{Version: b.Version, New: b.Version == 0 && b.Feature != nil, exists: b.Feature == nil}, b.maker(a))
-			if err != nil {
-				return inBulk(err, i, now[b.ID].Feature)
-			}
-			if r.After == r.Before {
-				continue
-			}
-			write = append(write, r)
-			if mended != nil && len(done.Mended) < 100 {
-				for _, m := range mended {
-					done.Mended = append(done.Mended, fmt.Sprintf("%s: %s", clip(r.After.Name), m))
-				}
-			}
+	}
+	return BulkDone{}, overtaken("these features")
+}
+
+// bulkOnce decides on all changes, and makes them unless one of the features was changed meanwhile: that is errMoved.
+func (v *Service) bulkOnce(ctx context.Context, a Actor, list []BulkChange, ids []uuid.UUID, once store.Once) (BulkDone, error) {
+	done := BulkDone{Mended: []string{}}
+	collections := map[string]*store.Collection{}
+	var names []string
+	for _, b := range list {
+		if collections[b.Collection] != nil {
+			continue
 		}
-		done.Changed = len(write)
-		return c.WriteAll(ctx, write)
-	})
+		k, err := v.store.Collection(ctx, a.Workspace, b.Collection)
+		if errors.Is(err, store.ErrNotFound) {
+			return BulkDone{}, missing("collection " + clip(b.Collection))
+		} else if err != nil {
+			return BulkDone{}, err
+		}
+		collections[b.Collection] = &k
+		names = append(names, b.Collection)
+	}
+	now, err := v.store.Current(ctx, a.Workspace, ids...)
 	if err != nil {
 		return BulkDone{}, err
 	}
-	done.No = committed.No
-	return done, v.taken(ctx, a.Workspace, committed)
+	var write []store.Replacement
+	for i, b := range list {
+		if ctx.Err() != nil {
+			return BulkDone{}, ctx.Err()
+		}
+		r, mended, err := decide(a, collections[b.Collection], b.ID, now[b.ID], b.match(), b.maker(ctx, a))
+		if err != nil {
+			return BulkDone{}, inBulk(err, i, now[b.ID].Feature)
+		}
+		if r.After == r.Before {
+			continue
+		}
+		write = append(write, r)
+		if mended != nil && len(done.Mended) < 100 {
+			for _, m := range mended {
+				done.Mended = append(done.Mended, fmt.Sprintf("%s: %s", clip(r.After.Name), m))
+			}
+		}
+	}
+	done.Changed = len(write)
+	return perform(ctx, v, a, store.Wanted{Collections: names, Features: ids, Once: once}, func(c *store.Change) (BulkDone, error) {
+		versions, err := c.Versions(ids...)
+		if err != nil {
+			return BulkDone{}, err
+		}
+		for _, id := range ids {
+			if versions[id] != now[id].Version() {
+				return BulkDone{}, errMoved
+			}
+		}
+		for id, k := range collections {
+			if c.CollectionVersion(id) != k.Version {
+				return BulkDone{}, errMoved
+			}
+		}
+		if len(write) > 0 {
+			done.No = c.No
+		}
+		return done, c.WriteAll(write)
+	})
 }
 
-func (b *BulkChange) maker(a Actor) maker {
+// match is the condition of one change of many: a version, 0 for what is not there yet.
+func (b *BulkChange) match() Match {
+	switch {
+	case b.Version != 0:
+		m := At(b.Version)
+		m.exists = b.Feature == nil
+		return m
+	case b.Feature != nil:
+		return Match{New: true}
+	}
+	return Match{exists: true}
+}
+
+func (b *BulkChange) maker(ctx context.Context, a Actor) maker {
 	switch {
 	case b.Delete:
 		return nil
 	case b.Patch != nil:
 		return func(before *store.Feature, schema store.Attributes) (*store.Feature, []string, error) {
-			return patched(a, before, schema, b.Patch)
+			return patched(ctx, a, before, schema, b.Patch)
 		}
 	}
 	return func(before *store.Feature, schema store.Attributes) (*store.Feature, []string, error) {
-		return replaced(b.Collection, b.ID, b.Feature, before, schema)
+		return replaced(ctx, b.Collection, b.ID, b.Feature, before, schema)
 	}
 }
 

@@ -17,7 +17,15 @@ func (v *Service) Collections(ctx context.Context, a Actor) ([]store.Collection,
 	if err := a.mayRead(); err != nil {
 		return nil, err
 	}
-	return v.store.Collections(ctx, a.Workspace)
+	list, err := v.store.Collections(ctx, a.Workspace)
+	if errors.Is(err, store.ErrUnavailable) {
+		s, err := v.loaded(a, err)
+		if err != nil {
+			return nil, err
+		}
+		return s.sortedCollections(), nil
+	}
+	return list, err
 }
 
 // Collection returns one collection.
@@ -34,9 +42,9 @@ func (v *Service) Collection(ctx context.Context, a Actor, id string) (store.Col
 	return store.Collection{}, missing("collection " + clip(id))
 }
 
-// PutCollection creates a collection, or changes its title and what it defines. Without attributes they stay as they are; what is kept
-// already is held to new ones when it is next changed.
-func (v *Service) PutCollection(ctx context.Context, a Actor, c store.Collection) (store.Collection, bool, error) {
+// PutCollection creates a collection, or changes its title and what it defines. Without attributes they stay as they are;
+// what is kept already is held to new ones when it is next changed.
+func (v *Service) PutCollection(ctx context.Context, a Actor, c store.Collection, match Match) (store.Collection, bool, error) {
 	if err := a.mayWrite(); err != nil {
 		return c, false, err
 	}
@@ -49,54 +57,67 @@ func (v *Service) PutCollection(ctx context.Context, a Actor, c store.Collection
 	if err := checkAttributes(c.Attributes); err != nil {
 		return c, false, err
 	}
-	created := false
-	no, err := v.store.Change(ctx, a.Workspace, a.Name, func(change *store.Change) error {
-		before, err := change.CurrentCollection(ctx, c.ID)
+	type answer struct {
+		Collection store.Collection
+		Created    bool
+	}
+	out, err := perform(ctx, v, a, store.Wanted{Once: match.Once}, func(change *store.Change) (answer, error) {
+		before, err := change.CurrentCollection(c.ID)
 		if err != nil {
-			return err
+			return answer{}, err
 		}
-		created = before == nil
-		if c.Attributes == nil {
-			c.Attributes = store.Attributes{}
+		k := c
+		if k.Attributes == nil {
+			k.Attributes = store.Attributes{}
 			if before != nil {
-				c.Attributes = before.Attributes
+				k.Attributes = before.Attributes
 			}
 		}
-		if before != nil && before.Title == c.Title && before.Description == c.Description && reflect.DeepEqual(before.Attributes, c.Attributes) {
-			c = *before
-			return nil
+		same := before != nil && before.Title == k.Title && before.Description == k.Description &&
+			reflect.DeepEqual(before.Attributes, k.Attributes)
+		if refused := holdCollection(match, c.ID, before); refused != nil && !(same && match.creates()) {
+			return answer{}, refused
 		}
-		return change.WriteCollection(before, &c)
+		if same {
+			return answer{Collection: *before}, nil
+		}
+		err = change.WriteCollection(before, &k)
+		return answer{k, before == nil}, err
 	})
-	if err != nil {
-		return c, false, err
+	return out.Collection, out.Created, err
+}
+
+func holdCollection(match Match, id string, before *store.Collection) error {
+	version := uint64(0)
+	if before != nil {
+		version = before.Version
 	}
-	return c, created, v.caughtUp(ctx, a.Workspace, no)
+	return match.hold("collection "+clip(id), version, func() any { return before })
 }
 
 // DeleteCollection deletes a collection that holds nothing any more.
-func (v *Service) DeleteCollection(ctx context.Context, a Actor, id string) error {
+func (v *Service) DeleteCollection(ctx context.Context, a Actor, id string, match Match) error {
 	if err := a.mayWrite(); err != nil {
 		return err
 	}
-	no, err := v.store.Change(ctx, a.Workspace, a.Name, func(change *store.Change) error {
-		before, err := change.CurrentCollection(ctx, id)
+	match.exists = true
+	_, err := perform(ctx, v, a, store.Wanted{Once: match.Once}, func(change *store.Change) (struct{}, error) {
+		before, err := change.CurrentCollection(id)
+		if err == nil {
+			err = holdCollection(match, id, before)
+		}
 		if err != nil {
-			return err
-		} else if before == nil {
-			return missing("collection " + clip(id))
+			return struct{}{}, err
 		}
-		if ok, err := change.DeleteCollection(ctx, before); err != nil {
-			return err
+		if ok, err := change.DeleteCollection(before); err != nil {
+			return struct{}{}, err
 		} else if !ok {
-			return &Error{Kind: Conflict, Detail: fmt.Sprintf("the collection %s still holds features; delete or move them first", id)}
+			return struct{}{}, &Error{Kind: Conflict,
+				Detail: fmt.Sprintf("the collection %s still holds features; delete or move them first", id)}
 		}
-		return nil
+		return struct{}{}, nil
 	})
-	if err != nil {
-		return err
-	}
-	return v.caughtUp(ctx, a.Workspace, no)
+	return v.unlessDeletedBefore(ctx, a, "collections", id, match, err)
 }
 
 // Categories returns the categories of the workspace.
@@ -104,7 +125,29 @@ func (v *Service) Categories(ctx context.Context, a Actor) ([]store.Category, er
 	if err := a.mayRead(); err != nil {
 		return nil, err
 	}
-	return v.store.Categories(ctx, a.Workspace)
+	list, err := v.store.Categories(ctx, a.Workspace)
+	if errors.Is(err, store.ErrUnavailable) {
+		s, err := v.loaded(a, err)
+		if err != nil {
+			return nil, err
+		}
+		return s.sortedCategories(), nil
+	}
+	return list, err
+}
+
+// Category returns one category.
+func (v *Service) Category(ctx context.Context, a Actor, id string) (store.Category, error) {
+	all, err := v.Categories(ctx, a)
+	if err != nil {
+		return store.Category{}, err
+	}
+	for _, k := range all {
+		if k.ID == id {
+			return k, nil
+		}
+	}
+	return store.Category{}, missing("category " + clip(id))
 }
 
 var colour = regexp.MustCompile(`^#[0-9A-Fa-f]{6}$`)
@@ -128,48 +171,64 @@ func (v *Service) checkCategory(ctx context.Context, a Actor, k *store.Category)
 	return checkName(&k.Name)
 }
 
-// PutCategories creates or replaces categories, all of them or none.
-func (v *Service) PutCategories(ctx context.Context, a Actor, list []store.Category) error {
+// PutCategory creates or replaces a category.
+func (v *Service) PutCategory(ctx context.Context, a Actor, k store.Category, match Match) (store.Category, bool, error) {
 	if err := a.mayWrite(); err != nil {
-		return err
+		return k, false, err
 	}
-	for i := range list {
-		if err := v.checkCategory(ctx, a, &list[i]); err != nil {
-			return err
-		}
+	if err := v.checkCategory(ctx, a, &k); err != nil {
+		return k, false, err
 	}
-	no, err := v.store.Change(ctx, a.Workspace, a.Name, func(change *store.Change) error {
-		for i := range list {
-			if err := change.WriteCategory(&list[i]); err != nil {
-				return err
-			}
+	type answer struct {
+		Category store.Category
+		Created  bool
+	}
+	out, err := perform(ctx, v, a, store.Wanted{Once: match.Once}, func(change *store.Change) (answer, error) {
+		before, err := change.CurrentCategory(k.ID)
+		if err != nil {
+			return answer{}, err
 		}
-		return nil
+		written := k
+		same := false
+		if before != nil {
+			written.Version = before.Version
+			same = *before == written
+		}
+		if refused := holdCategory(match, k.ID, before); refused != nil && !(same && match.creates()) {
+			return answer{}, refused
+		}
+		if same {
+			return answer{Category: *before}, nil
+		}
+		err = change.WriteCategory(before, &written)
+		return answer{written, before == nil}, err
 	})
-	if err != nil {
-		return err
+	return out.Category, out.Created, err
+}
+
+func holdCategory(match Match, id string, before *store.Category) error {
+	version := uint64(0)
+	if before != nil {
+		version = before.Version
 	}
-	return v.caughtUp(ctx, a.Workspace, no)
+	return match.hold("category "+clip(id), version, func() any { return before })
 }
 
 // DeleteCategory deletes a category. Its places stay, and are drawn as those without one.
-func (v *Service) DeleteCategory(ctx context.Context, a Actor, id string) error {
+func (v *Service) DeleteCategory(ctx context.Context, a Actor, id string, match Match) error {
 	if err := a.mayWrite(); err != nil {
 		return err
 	}
-	all, err := v.Categories(ctx, a)
-	if err != nil {
-		return err
-	}
-	for i := range all {
-		if all[i].ID != id {
-			continue
+	match.exists = true
+	_, err := perform(ctx, v, a, store.Wanted{Once: match.Once}, func(change *store.Change) (struct{}, error) {
+		before, err := change.CurrentCategory(id)
+		if err == nil {
+			err = holdCategory(match, id, before)
 		}
-		no, err := v.store.Change(ctx, a.Workspace, a.Name, func(change *store.Change) error { return change.DeleteCategory(&all[i]) })
 		if err != nil {
-			return err
+			return struct{}{}, err
 		}
-		return v.caughtUp(ctx, a.Workspace, no)
-	}
-	return missing("category " + clip(id))
+		return struct{}{}, change.DeleteCategory(before)
+	})
+	return v.unlessDeletedBefore(ctx, a, "categories", id, match, err)
 }

@@ -104,12 +104,21 @@ func (c *columns) column(name string) *column {
 	return k
 }
 
-// inHalves does the two halves of something at once.
+// inHalves does the two halves of something at once. What goes wrong in one of them goes wrong for the caller.
 func inHalves(n int, f func(from, to int)) {
 	var wait sync.WaitGroup
-	wait.Go(func() { f(0, n/2) })
+	var wrong any
+	wait.Go(func() {
+		defer func() { wrong = recover() }()
+		f(0, n/2)
+	})
+	defer func() {
+		wait.Wait()
+		if wrong != nil {
+			panic(wrong)
+		}
+	}()
 	f(n/2, n)
-	wait.Wait()
 }
 
 // valueOf is what a feature has under a name.

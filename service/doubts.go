@@ -28,15 +28,20 @@ func (v *Service) Doubts(ctx context.Context, a Actor, at geo.Point) ([]Doubt, e
 	if err := a.mayRead(); err != nil {
 		return nil, err
 	}
-	out := []Doubt{}
-	if at.Lat() == 0 && at.Lng() == 0 {
-		out = append(out, Doubt{Reason: "0,0 lies in the open Atlantic: most often it stands for a position that was never there", What: "leave the position open"})
-	}
 	x, err := v.index(ctx, a.Workspace)
 	if err != nil {
 		return nil, err
 	}
-	s := x.now.Load()
+	out := []Doubt{}
+	err = v.reading(v.regions.Load(), func() { out = v.doubts(x.now.Load(), at) })
+	return out, err
+}
+
+func (v *Service) doubts(s *snapshot, at geo.Point) []Doubt {
+	out := []Doubt{}
+	if at.Lat() == 0 && at.Lng() == 0 {
+		out = append(out, Doubt{Reason: "0,0 lies in the open Atlantic: most often it stands for a position that was never there", What: "leave the position open"})
+	}
 	away := func(p geo.Point) float64 {
 		if found := s.nearest(p, 0, farFromOthersM, 1, func(*store.Feature) bool { return true }); len(found) > 0 {
 			return found[0].distanceM
@@ -50,7 +55,7 @@ func (v *Service) Doubts(ctx context.Context, a Actor, at geo.Point) ([]Doubt, e
 	}
 	far := away(at) >= farFromOthersM
 	if !far && v.onLand(at) {
-		return out, nil
+		return out
 	}
 	for _, c := range []struct {
 		lat, lng float64
@@ -69,7 +74,7 @@ func (v *Service) Doubts(ctx context.Context, a Actor, at geo.Point) ([]Doubt, e
 		}
 		out = append(out, Doubt{Reason: reason + c.what, Mend: p.String(), What: "take " + p.String()})
 	}
-	return out, nil
+	return out
 }
 
 // othersOnLand tells whether the places nearest to a position lie on land; false where there are none.
@@ -98,7 +103,7 @@ func (v *Service) onLand(at geo.Point) bool {
 	}
 	for _, r := range v.regions.Load().open {
 		if r.region.Meta.Bounds.Contains(at) {
-			return on(r.region, region.Land)
+			return on(r.region.Region, region.Land)
 		}
 	}
 	far, err := world.Region()

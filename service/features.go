@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -37,12 +36,15 @@ const (
 )
 
 // unitSuffix matches the names that computed values have.
-var unitSuffix = regexp.MustCompile(`_(m|km|deg|s|ms|kmh|mps|m2|rad)$`)
+var unitSuffix = regexp.MustCompile(`_(m|km|ft|mi|nmi|deg|rad|s|ms|min|h|kmh|mph|mps|m2|km2)$`)
 
 const (
 	maxName       = 10_000
 	maxAttributes = 200
 	maxText       = 100_000
+	// In bytes of JSON.
+	maxAttributeBytes = 2 << 20
+	maxAddressFound   = 60_000
 )
 
 // present is the one door out: every feature that leaves the service goes through it.
@@ -91,6 +93,14 @@ func (v *Service) Feature(ctx context.Context, a Actor, collection string, id uu
 		return Versioned{}, err
 	}
 	f, err := v.store.Feature(ctx, a.Workspace, collection, id)
+	if errors.Is(err, store.ErrUnavailable) { // then as the index has it
+		var s *snapshot
+		if s, err = v.loaded(a, err); err == nil {
+			if f = s.get(id); f == nil || f.Collection != collection {
+				err = store.ErrNotFound
+			}
+		}
+	}
 	if errors.Is(err, store.ErrNotFound) {
 		return Versioned{}, missing("feature " + id.String() + " in the collection " + clip(collection))
 	} else if err != nil {
@@ -99,28 +109,22 @@ func (v *Service) Feature(ctx context.Context, a Actor, collection string, id uu
 	return Versioned{present(a, f), f.Version, false}, nil
 }
 
-// Match is a condition on what is there before a change.
-type Match struct {
-	// Version must be the current one, unless it is 0.
-	Version uint64
-	// New demands that nothing is there, Any that something is, whatever its version.
-	New, Any bool
-	// exists is set where there must be something to change.
-	exists bool
-}
-
 // Put creates a feature under an id of the caller's, or replaces it. Creating what is already there with the same
 // content again is no change, so that a retry after an unknown outcome doubles nothing.
-func (v *Service) Put(ctx context.Context, a Actor, collection string, id uuid.UUID, in *geojson.Feature, match Match) (Versioned, error) {
+func (v *Service) Put(
+	ctx context.Context, a Actor, collection string, id uuid.UUID, in *geojson.Feature, match Match,
+) (Versioned, error) {
 	return v.write(ctx, a, collection, id, match, func(before *store.Feature, schema store.Attributes) (*store.Feature, []string, error) {
-		return replaced(collection, id, in, before, schema)
+		return replaced(ctx, collection, id, in, before, schema)
 	})
 }
 
 // replaced is what a feature from outside becomes in the place of what was there.
-func replaced(collection string, id uuid.UUID, in *geojson.Feature, before *store.Feature, schema store.Attributes) (*store.Feature, []string, error) {
+func replaced(
+	ctx context.Context, collection string, id uuid.UUID, in *geojson.Feature, before *store.Feature, schema store.Attributes,
+) (*store.Feature, []string, error) {
 	f := &store.Feature{ID: id, Collection: collection}
-	mended, err := accept(in, schema, f)
+	mended, err := accept(ctx, in, schema, f)
 	if before != nil {
 		f.CreatedAt = before.CreatedAt
 	}
@@ -128,18 +132,22 @@ func replaced(collection string, id uuid.UUID, in *geojson.Feature, before *stor
 }
 
 // Patch changes a feature by a JSON merge patch (RFC 7396) on its GeoJSON.
-func (v *Service) Patch(ctx context.Context, a Actor, collection string, id uuid.UUID, patch map[string]any, match Match) (Versioned, error) {
+func (v *Service) Patch(
+	ctx context.Context, a Actor, collection string, id uuid.UUID, patch map[string]any, match Match,
+) (Versioned, error) {
 	if match.New {
 		return Versioned{}, &Error{Kind: Invalid, Detail: "a merge patch changes what is there; create with PUT"}
 	}
 	match.exists = true
 	return v.write(ctx, a, collection, id, match, func(before *store.Feature, schema store.Attributes) (*store.Feature, []string, error) {
-		return patched(a, before, schema, patch)
+		return patched(ctx, a, before, schema, patch)
 	})
 }
 
 // patched is a feature after a merge patch on its GeoJSON.
-func patched(a Actor, before *store.Feature, schema store.Attributes, patch map[string]any) (*store.Feature, []string, error) {
+func patched(
+	ctx context.Context, a Actor, before *store.Feature, schema store.Attributes, patch map[string]any,
+) (*store.Feature, []string, error) {
 	f := *before
 	whole := map[string]any{}
 	text, err := json.Marshal(present(a, before))
@@ -158,7 +166,7 @@ func patched(a Actor, before *store.Feature, schema store.Attributes, patch map[
 		return nil, nil, Refuse("body", "", fmt.Errorf("does not leave a feature: %w", err))
 	}
 	f.Name, f.Category, f.ElevationM, f.AccuracyM, f.Source, f.FixedAt, f.AddressTyped, f.AddressFound = "", "", nil, nil, "", nil, "", nil
-	mended, err := accept(&in, schema, &f)
+	mended, err := accept(ctx, &in, schema, &f)
 	return &f, mended, err
 }
 
@@ -182,132 +190,148 @@ func mergePatch(target, patch map[string]any) map[string]any {
 	return target
 }
 
-// Post creates a feature under an id made here; with a key, the same request again gives the same feature.
-func (v *Service) Post(ctx context.Context, a Actor, collection string, in *geojson.Feature, key string) (Versioned, error) {
+// Post creates a feature under an id made here.
+func (v *Service) Post(ctx context.Context, a Actor, collection string, in *geojson.Feature, once store.Once) (Versioned, error) {
 	id, err := uuid.NewV7()
 	if err != nil {
 		return Versioned{}, err
 	}
-	if key == "" {
-		return v.Put(ctx, a, collection, id, in, Match{New: true})
-	}
-	if len(key) > 200 {
-		return Versioned{}, Refuse("Idempotency-Key", key, errors.New("is longer than 200 bytes"))
-	}
-	if err := a.mayWrite(); err != nil {
-		return Versioned{}, err
-	}
-	text, err := json.Marshal(in)
-	if err != nil {
-		return Versioned{}, err
-	}
-	digest := sha256.Sum256(append([]byte(collection+"\x00"), text...))
-	_, err = v.store.Change(ctx, a.Workspace, a.Name, func(c *store.Change) (err error) {
-		id, err = c.Remember(ctx, key, digest, id)
-		return err
-	})
-	if errors.Is(err, store.ErrKeyReused) {
-		return Versioned{}, &Error{Kind: Conflict, Detail: err.Error() + "; use a new key for a new request"}
-	} else if err != nil {
-		return Versioned{}, err
-	}
-	return v.Put(ctx, a, collection, id, in, Match{New: true})
+	return v.Put(ctx, a, collection, id, in, Match{New: true, Once: once})
 }
 
-// Delete moves a feature to the bin.
+// Delete moves a feature to the bin. Doing so again with the version that went there is no error.
 func (v *Service) Delete(ctx context.Context, a Actor, collection string, id uuid.UUID, match Match) error {
 	match.exists = true
 	_, err := v.write(ctx, a, collection, id, match, nil)
-	return err
+	return v.unlessDeletedBefore(ctx, a, "features", id.String(), match, err)
 }
 
 // maker returns what a feature is to be, and what was put right on the way.
 type maker func(before *store.Feature, schema store.Attributes) (*store.Feature, []string, error)
 
-// write changes one feature; without a maker it is deleted.
+// write changes one feature; without a maker it is deleted. What it comes to is decided before anything is locked, from
+// what is at hand in memory where nothing speaks against it, else from the database; the lock is held for the exchange
+// with the database only, in which the feature is looked at again by its version.
 func (v *Service) write(ctx context.Context, a Actor, collection string, id uuid.UUID, match Match, make maker) (Versioned, error) {
 	if err := a.mayWrite(); err != nil {
 		return Versioned{}, err
+	}
+	if id == uuid.Nil {
+		return Versioned{}, Refuse("id", id.String(), errors.New("is the UUID of zeros, which stands for no id"))
 	}
 	x, err := v.index(ctx, a.Workspace)
 	if err != nil {
 		return Versioned{}, err
 	}
-	// What is at hand in memory is enough for a write that nothing speaks against; everything else is decided in the database.
-	if out, ok := v.writeNext(ctx, a, x, collection, id, match, make); ok {
-		return out, nil
+	if out, ok, err := v.writeNext(ctx, a, x, collection, id, match, make); ok || err != nil {
+		return out, err
 	}
 	var out Versioned
-	done, err := v.store.ChangeOf(ctx, a.Workspace, a.Name, store.Wanted{Collection: collection, Features: []uuid.UUID{id}}, func(c *store.Change) error {
-		k, err := c.CurrentCollection(ctx, collection)
-		if err != nil {
-			return err
-		} else if k == nil {
-			return missing("collection " + clip(collection))
-		}
-		now, err := c.Current(ctx, id)
-		if err != nil {
-			return err
-		}
-		r, mended, err := decide(a, k, id, now[id], match, make)
-		if err != nil {
-			return err
-		}
-		if r.After == r.Before {
-			out = Versioned{present(a, r.Before), r.Before.Version, false}
-			return nil
-		}
-		if err := c.WriteAll(ctx, []store.Replacement{r}); err != nil || r.After == nil {
-			return err
-		}
-		out = Versioned{present(a, r.After), r.After.Version, r.Before == nil}
-		out.Feature.Mended = mended
-		return nil
-	})
-	if err != nil {
-		return Versioned{}, err
+	if known, err := v.answered(ctx, a, match.Once, &out); known || err != nil {
+		return out, err
 	}
-	return out, v.taken(ctx, a.Workspace, done)
+	for range maxTries {
+		k, err := v.store.Collection(ctx, a.Workspace, collection)
+		if errors.Is(err, store.ErrNotFound) {
+			return Versioned{}, missing("collection " + clip(collection))
+		} else if err != nil {
+			return Versioned{}, err
+		}
+		current, err := v.store.Current(ctx, a.Workspace, id)
+		if err != nil {
+			return Versioned{}, err
+		}
+		now := current[id]
+		r, mended, err := decide(a, &k, id, now, match, make)
+		if err != nil {
+			return Versioned{}, err
+		}
+		want := store.Wanted{Collections: []string{collection}, Features: []uuid.UUID{id}, Once: match.Once}
+		if r.After == r.Before && match.Once.Key == "" {
+			return written(a, r, nil), nil
+		}
+		out, err := perform(ctx, v, a, want, func(c *store.Change) (Versioned, error) {
+			versions, err := c.Versions(id)
+			if err != nil {
+				return Versioned{}, err
+			}
+			if versions[id] != now.Version() || c.CollectionVersion(collection) != k.Version {
+				return Versioned{}, errMoved
+			}
+			if r.After != r.Before {
+				err = c.WriteAll([]store.Replacement{r})
+			}
+			return written(a, r, mended), err
+		})
+		if !errors.Is(err, errMoved) {
+			return out, err
+		}
+	}
+	return Versioned{}, overtaken("the feature " + id.String())
+}
+
+// written is the answer to a change of one feature.
+func written(a Actor, r store.Replacement, mended []string) Versioned {
+	if r.After == nil {
+		return Versioned{}
+	}
+	out := Versioned{present(a, r.After), r.After.Version, r.Before == nil}
+	out.Feature.Mended = mended
+	return out
 }
 
 // writeNext makes a change as the one after all that the index knows, in one exchange with the database. It returns false,
 // and has changed nothing, when somebody else was there in between or when anything is to be refused.
-func (v *Service) writeNext(ctx context.Context, a Actor, x *index, collection string, id uuid.UUID, match Match, make maker) (Versioned, bool) {
-	x.writing.Lock()
-	defer x.writing.Unlock()
+func (v *Service) writeNext(
+	ctx context.Context, a Actor, x *index, collection string, id uuid.UUID, match Match, make maker,
+) (out Versioned, ok bool, err error) {
 	s := x.now.Load()
-	k := s.collections[collection]
+	k, before := s.collections[collection], s.get(id)
 	if k == nil {
-		return Versioned{}, false
+		return Versioned{}, false, nil
 	}
-	r, mended, err := decide(a, k, id, store.Now{Feature: s.get(id)}, match, make)
+	r, mended, err := decide(a, k, id, store.Now{Feature: before}, match, make)
 	if err != nil || r.After == r.Before {
-		return Versioned{}, false
+		return Versioned{}, false, nil // the database has the last word on that
 	}
-	done, ok, err := v.store.Next(ctx, a.Workspace, a.Name, s.no, r)
-	if err != nil || !ok || x.take(ctx, done) != nil {
-		return Versioned{}, false
+	if err := x.lock(ctx); err != nil {
+		return Versioned{}, false, err
 	}
-	if r.After == nil {
-		return Versioned{}, true
+	defer x.unlock()
+	s = x.now.Load()
+	if s.collections[collection] != k || s.get(id) != before {
+		return Versioned{}, false, nil
 	}
-	out := Versioned{present(a, r.After), r.After.Version, r.Before == nil}
-	out.Feature.Mended = mended
-	return out, true
+	done, ok, err := v.store.Next(ctx, a.Workspace, a.Name, s.no, r, match.Once, func() ([]byte, error) {
+		return json.Marshal(written(a, r, mended))
+	})
+	switch {
+	case errors.Is(err, store.ErrUnavailable) || errors.Is(err, store.ErrBusy) || ctx.Err() != nil && err != nil:
+		return Versioned{}, false, err // whether it was made nobody knows, so that it is not tried a second time here
+	case err != nil || !ok:
+		return Versioned{}, false, nil
+	}
+	return written(a, r, mended), true, x.take(ctx, done)
 }
 
 // decide holds a change of one feature to its condition and returns what is to be written. What stays as it is comes back
 // as its own replacement.
-func decide(a Actor, k *store.Collection, id uuid.UUID, now store.Now, match Match, make maker) (r store.Replacement, mended []string, err error) {
+func decide(
+	a Actor, k *store.Collection, id uuid.UUID, now store.Now, match Match, make maker,
+) (r store.Replacement, mended []string, err error) {
 	there := now.Feature
 	if there != nil && there.Collection != k.ID {
 		return r, nil, &Error{Kind: Conflict, Detail: "this id belongs to a feature of the collection " + there.Collection}
 	}
+	version, what := uint64(0), "feature "+id.String()+" in the collection "+k.ID
 	if now.Deleted {
 		there = nil
+	} else if there != nil {
+		version = there.Version
 	}
-	if there == nil && (match.exists || match.Any || match.Version != 0) {
-		return r, nil, missing("feature " + id.String() + " in the collection " + k.ID)
+	refused := match.hold(what, version, func() any { return present(a, there) })
+	if refused != nil && !(there != nil && make != nil && match.creates()) {
+		return r, nil, refused
 	}
 	r.Before = there
 	if make != nil {
@@ -319,13 +343,7 @@ func decide(a Actor, k *store.Collection, id uuid.UUID, now store.Now, match Mat
 			return r, nil, nil
 		}
 	}
-	if there != nil && (match.New || match.Version != 0 && match.Version != there.Version) {
-		return r, nil, &Error{Kind: Stale, Detail: fmt.Sprintf("%q was changed by somebody else since it was read", clip(there.Name)), Current: present(a, there)}
-	}
-	if there != nil && !match.Any && match.Version == 0 {
-		return r, nil, &Error{Kind: NeedsMatch, Detail: "changing a feature takes the header If-Match with the ETag that it was read with"}
-	}
-	return r, mended, nil
+	return r, mended, refused
 }
 
 // caughtUp makes sure that a write is in this process's index before it is answered.

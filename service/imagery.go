@@ -85,6 +85,15 @@ func (v *Service) Imagery(ctx context.Context, a Actor) ([]Kept[Imagery], error)
 	return all, err
 }
 
+// OneImagery returns one of them; its address as Imagery does.
+func (v *Service) OneImagery(ctx context.Context, a Actor, id uuid.UUID) (Kept[Imagery], error) {
+	k, err := one(ctx, v, a, sources, id)
+	if !a.Write {
+		k.Body.Template = ""
+	}
+	return k, err
+}
+
 // PutImagery adds a source of imagery, or changes it.
 func (v *Service) PutImagery(ctx context.Context, a Actor, id uuid.UUID, body Imagery, match Match) (Kept[Imagery], bool, error) {
 	return put(ctx, v, a, sources, id, body, match)
@@ -118,7 +127,7 @@ func (v *Service) ImageryTile(ctx context.Context, a Actor, id uuid.UUID, t tile
 	if t.Z < s.MinZoom || t.Z > s.MaxZoom || t.X < 0 || t.Y < 0 || t.X >= 1<<t.Z || t.Y >= 1<<t.Z {
 		return nil, "", Refuse("tile", fmt.Sprintf("%d/%d/%d", t.Z, t.X, t.Y), fmt.Errorf("the source has tiles of the zooms %d to %d", s.MinZoom, s.MaxZoom))
 	}
-	data, mediaType, err := v.imagery.Tile(ctx, imagery.Address(s.Template, s.Matrices, s.MinZoom, t.Z, t.X, t.Y), s.TileSize)
+	data, mediaType, err := v.imagery.Tile(ctx, s.Template, imagery.Address(s.Template, s.Matrices, s.MinZoom, t.Z, t.X, t.Y), s.TileSize)
 	var e *imagery.Error
 	switch {
 	case errors.Is(err, imagery.ErrNoTile):

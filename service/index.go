@@ -27,11 +27,23 @@ type index struct {
 	workspace uuid.UUID
 	mu        sync.Mutex // for whoever brings it forward
 	now       atomic.Pointer[snapshot]
-	changed   atomic.Pointer[chan struct{}]
-	writing   sync.Mutex // for this process's own writes of one feature
-	listing   sync.Mutex // for the lists that were asked for lately
+	feed      *feed
+	writing   chan struct{} // holds one for whoever of this process writes one feature
+	listing   sync.Mutex    // for the lists that were asked for lately
 	lists     []*sorted
 }
+
+// lock waits until nobody else of this process writes, or the context ends.
+func (x *index) lock(ctx context.Context) error {
+	select {
+	case x.writing <- struct{}{}:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+func (x *index) unlock() { <-x.writing }
 
 type snapshot struct {
 	no   uint64
@@ -47,8 +59,9 @@ type snapshot struct {
 	// columns are what lists are sorted and searched by, shapes the items that are no places.
 	columns *columns
 	shapes  []int32
-	// collections are those that there are, by id.
+	// collections and categories are those that there are, by id.
 	collections map[string]*store.Collection
+	categories  map[string]*store.Category
 }
 
 // get returns a feature as it is, nil where there is none.
@@ -94,11 +107,8 @@ func (s *snapshot) standing(from, to int, yield func(i int32)) {
 // maxRecent is how many changed features are scanned before the base is built anew.
 func maxRecent(base int) int { return 512 + base/64 }
 
-func newIndex(s *store.Store, workspace uuid.UUID) *index {
-	x := &index{store: s, workspace: workspace}
-	c := make(chan struct{})
-	x.changed.Store(&c)
-	return x
+func newIndex(s *store.Store, workspace uuid.UUID, live *sync.WaitGroup) *index {
+	return &index{store: s, workspace: workspace, feed: newFeed(live), writing: make(chan struct{}, 1)}
 }
 
 func newSnapshot(no uint64, features []*store.Feature) *snapshot {
@@ -143,11 +153,19 @@ func (x *index) load(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	categories, err := x.store.Categories(ctx, x.workspace)
+	if err != nil {
+		return err
+	}
 	s := newSnapshot(no, all)
-	s.collections = map[string]*store.Collection{}
+	s.collections, s.categories = map[string]*store.Collection{}, map[string]*store.Category{}
 	for i := range collections {
 		s.collections[collections[i].ID] = &collections[i]
 	}
+	for i := range categories {
+		s.categories[categories[i].ID] = &categories[i]
+	}
+	x.feed.start(no)
 	x.now.Store(s)
 	return nil
 }
@@ -198,8 +216,7 @@ func (x *index) bring(s *snapshot, log []store.Logged) error {
 		return err
 	}
 	x.now.Store(s)
-	fresh := make(chan struct{})
-	close(*x.changed.Swap(&fresh))
+	x.feed.add(log)
 	return nil
 }
 
@@ -214,14 +231,21 @@ func (x *index) warm() {
 
 // with returns the snapshot after some more of the log.
 func (s *snapshot) with(log []store.Logged) (*snapshot, error) {
-	next := &snapshot{no: log[len(log)-1].No, base: s.base, tree: s.tree, counts: s.counts, quads: s.quads, columns: s.columns, shapes: s.shapes, collections: s.collections}
+	copied := *s
+	next := &copied
+	next.no = log[len(log)-1].No
 	// Of several changes of one feature the last counts.
 	fresh := make([]changed, 0, len(log))
 	for _, l := range log {
-		if l.Topic == "collections" {
-			if err := next.defines(l); err != nil {
-				return nil, err
-			}
+		var err error
+		switch l.Topic {
+		case "collections":
+			next.collections, err = defined(next.collections, l)
+		case "categories":
+			next.categories, err = defined(next.categories, l)
+		}
+		if err != nil {
+			return nil, err
 		}
 		if l.Topic != "features" {
 			continue
@@ -271,23 +295,44 @@ func (s *snapshot) with(log []store.Logged) (*snapshot, error) {
 	}
 	slices.SortFunc(all, func(a, b *store.Feature) int { return bytes.Compare(a.ID[:], b.ID[:]) })
 	whole := newSnapshot(next.no, all)
-	whole.collections = next.collections
+	whole.collections, whole.categories = next.collections, next.categories
 	return whole, nil
 }
 
-// defines takes a change of a collection into the snapshot.
-func (s *snapshot) defines(l store.Logged) error {
-	s.collections = maps.Clone(s.collections)
-	delete(s.collections, l.Entity)
+// defined returns what there is by id after a change of one of them.
+func defined[T any](all map[string]*T, l store.Logged) (map[string]*T, error) {
+	all = maps.Clone(all)
+	delete(all, l.Entity)
 	if l.After == nil {
-		return nil
+		return all, nil
 	}
-	k := &store.Collection{}
+	k := new(T)
 	if err := json.Unmarshal(l.After, k); err != nil {
-		return fmt.Errorf("change %d: %w", l.No, err)
+		return nil, fmt.Errorf("change %d: %w", l.No, err)
 	}
-	s.collections[k.ID] = k
-	return nil
+	all[l.Entity] = k
+	return all, nil
+}
+
+// sortedCollections are the collections by id, sortedCategories the categories in their order: as the store has them.
+func (s *snapshot) sortedCollections() []store.Collection {
+	out := make([]store.Collection, 0, len(s.collections))
+	for _, k := range s.collections {
+		out = append(out, *k)
+	}
+	slices.SortFunc(out, func(a, b store.Collection) int { return cmp.Compare(a.ID, b.ID) })
+	return out
+}
+
+func (s *snapshot) sortedCategories() []store.Category {
+	out := make([]store.Category, 0, len(s.categories))
+	for _, k := range s.categories {
+		out = append(out, *k)
+	}
+	slices.SortFunc(out, func(a, b store.Category) int {
+		return cmp.Or(cmp.Compare(a.Position, b.Position), cmp.Compare(a.ID, b.ID))
+	})
+	return out
 }
 
 // near is a feature with its distance from where somebody asked, in metres.

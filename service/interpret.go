@@ -30,7 +30,7 @@ func (v *Service) Interpret(ctx context.Context, a Actor, text string, near geo.
 	if searchErr != nil {
 		return nil, searchErr
 	}
-	finds, searchErr := v.Geocode(a, address.Query{Text: text, Near: near, Limit: limit})
+	finds, searchErr := v.Geocode(ctx, a, address.Query{Text: text, Near: near, Limit: limit})
 	if searchErr != nil {
 		return nil, searchErr
 	}

@@ -63,6 +63,7 @@ func unpack[T any](r store.Kept) (Kept[T], error) {
 	return out, json.Unmarshal(r.Body, &out.Body)
 }
 
+// one returns one of them.
 func one[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUID) (Kept[T], error) {
 	if err := a.mayRead(); err != nil {
 		return Kept[T]{}, err
@@ -76,64 +77,78 @@ func one[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUI
 	return unpack[T](row)
 }
 
-// put creates or replaces one; the same again is no change.
+// put creates or replaces one; creating the same again is no change.
 func put[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUID, body T, match Match) (Kept[T], bool, error) {
 	if err := a.mayWrite(); err != nil {
 		return Kept[T]{}, false, err
 	}
+	if id == uuid.Nil {
+		return Kept[T]{}, false, Refuse("id", id.String(), errors.New("is the UUID of zeros, which stands for no id"))
+	}
 	if err := k.check(ctx, v, a, &body); err != nil {
 		return Kept[T]{}, false, err
 	}
-	out := Kept[T]{ID: id, Body: body}
-	created := false
-	err := v.changeKept(ctx, a, k.topic, func(c *store.Change, all []store.Kept) error {
-		i := slices.IndexFunc(all, func(r store.Kept) bool { return r.ID == id })
-		created = i < 0
-		text, err := json.Marshal(body)
+	text, err := json.Marshal(body)
+	if err != nil {
+		return Kept[T]{}, false, err
+	}
+	type answer struct {
+		Row     store.Kept
+		Created bool
+	}
+	out, err := perform(ctx, v, a, store.Wanted{Once: match.Once}, func(c *store.Change) (answer, error) {
+		all, err := c.CurrentKept(k.topic)
+		if err != nil {
+			return answer{}, err
+		}
+		before := keptBefore(all, id)
+		if before != nil && match.creates() && string(before.Body) == string(text) {
+			return answer{Row: *before}, nil
+		}
+		if err := holdKept(match, k, id, before); err != nil {
+			return answer{}, err
+		}
+		if before == nil && len(all) >= k.most {
+			return answer{}, &Error{Kind: Invalid, Detail: fmt.Sprintf("there are %d %ss already, as many as there may be; delete one first", len(all), k.name)}
+		}
+		row := store.Kept{ID: id, Body: text}
+		if before != nil && string(before.Body) == string(text) {
+			return answer{Row: *before}, nil
+		}
+		if err := c.WriteKept(k.topic, before, &row); err != nil {
+			return answer{}, err
+		}
+		return answer{row, before == nil}, k.adjust(c, all, id, &body)
+	})
+	if err != nil {
+		return Kept[T]{}, false, err
+	}
+	kept, err := unpack[T](out.Row)
+	return kept, out.Created, err
+}
+
+// adjust brings the others in accord with one that was written.
+func (k kind[T]) adjust(c *store.Change, all []store.Kept, id uuid.UUID, body *T) error {
+	if k.after == nil {
+		return nil
+	}
+	for n := range all {
+		other, err := unpack[T](all[n])
 		if err != nil {
 			return err
 		}
-		var before *store.Kept
-		if i >= 0 {
-			before = &all[i]
-			if string(before.Body) == string(text) {
-				out.Version = before.Version
-				return nil
-			}
+		if all[n].ID == id || !k.after(body, &other.Body) {
+			continue
 		}
-		if err := v.agreed(before, match, k.name, func() (any, error) { return unpack[T](*before) }); err != nil {
+		changed := store.Kept{ID: other.ID}
+		if changed.Body, err = json.Marshal(other.Body); err != nil {
 			return err
 		}
-		if before == nil && len(all) >= k.most {
-			return &Error{Kind: Invalid, Detail: fmt.Sprintf("there are %d %ss already, as many as there may be; delete one first", len(all), k.name)}
-		}
-		row := store.Kept{ID: id, Body: text}
-		if err := c.WriteKept(k.topic, before, &row); err != nil {
+		if err := c.WriteKept(k.topic, &all[n], &changed); err != nil {
 			return err
 		}
-		out.Version = row.Version
-		if k.after == nil {
-			return nil
-		}
-		for n := range all {
-			other, err := unpack[T](all[n])
-			if err != nil {
-				return err
-			}
-			if all[n].ID == id || !k.after(&body, &other.Body) {
-				continue
-			}
-			changed := store.Kept{ID: other.ID}
-			if changed.Body, err = json.Marshal(other.Body); err != nil {
-				return err
-			}
-			if err := c.WriteKept(k.topic, &all[n], &changed); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-	return out, created, err
+	}
+	return nil
 }
 
 func drop[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUID, match Match) error {
@@ -141,49 +156,40 @@ func drop[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UU
 		return err
 	}
 	match.exists = true
-	return v.changeKept(ctx, a, k.topic, func(c *store.Change, all []store.Kept) error {
-		var before *store.Kept
-		if i := slices.IndexFunc(all, func(r store.Kept) bool { return r.ID == id }); i >= 0 {
-			before = &all[i]
+	_, err := perform(ctx, v, a, store.Wanted{Once: match.Once}, func(c *store.Change) (struct{}, error) {
+		all, err := c.CurrentKept(k.topic)
+		if err != nil {
+			return struct{}{}, err
 		}
-		if err := v.agreed(before, match, k.name, func() (any, error) { return unpack[T](*before) }); err != nil {
-			return err
+		before := keptBefore(all, id)
+		if err := holdKept(match, k, id, before); err != nil {
+			return struct{}{}, err
 		}
-		return c.DeleteKept(k.topic, before)
+		return struct{}{}, c.DeleteKept(k.topic, before)
 	})
+	return v.unlessDeletedBefore(ctx, a, k.topic, id.String(), match, err)
 }
 
-func (v *Service) changeKept(ctx context.Context, a Actor, topic string, f func(c *store.Change, all []store.Kept) error) error {
-	no, err := v.store.Change(ctx, a.Workspace, a.Name, func(c *store.Change) error {
-		all, err := c.CurrentKept(ctx, topic)
-		if err != nil {
-			return err
-		}
-		return f(c, all)
-	})
-	if err != nil {
-		return err
-	}
-	return v.caughtUp(ctx, a.Workspace, no)
-}
-
-// agreed holds a change to the condition that it came with.
-func (v *Service) agreed(before *store.Kept, match Match, name string, current func() (any, error)) error {
-	switch {
-	case before == nil && (match.exists || match.Any || match.Version != 0):
-		return missing(name)
-	case before == nil || match.Any:
-		return nil
-	case match.New || match.Version != 0 && match.Version != before.Version:
-		now, err := current()
-		if err != nil {
-			return err
-		}
-		return &Error{Kind: Stale, Detail: "the " + name + " was changed by somebody else since it was read", Current: now}
-	case match.Version == 0:
-		return &Error{Kind: NeedsMatch, Detail: "changing a " + name + " takes the header If-Match with the ETag that it was read with"}
+func keptBefore(all []store.Kept, id uuid.UUID) *store.Kept {
+	if i := slices.IndexFunc(all, func(r store.Kept) bool { return r.ID == id }); i >= 0 {
+		return &all[i]
 	}
 	return nil
+}
+
+// holdKept holds a change to the condition that it came with.
+func holdKept[T any](match Match, k kind[T], id uuid.UUID, before *store.Kept) error {
+	version := uint64(0)
+	if before != nil {
+		version = before.Version
+	}
+	return match.hold(k.name+" "+id.String(), version, func() any {
+		now, err := unpack[T](*before)
+		if err != nil {
+			return nil
+		}
+		return now
+	})
 }
 
 // checkName holds a name to what fits on the page.

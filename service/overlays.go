@@ -32,8 +32,8 @@ type Overlay struct {
 
 // ControlPoint is a pixel of a picture and where it lies, lng, lat.
 type ControlPoint struct {
-	Pixel [2]float64 `json:"pixel"`
-	At    [2]float64 `json:"at"`
+	Pixel *geojson.Pair `json:"pixel"`
+	At    *geojson.Pair `json:"at"`
 }
 
 var overlays = kind[Overlay]{topic: store.Overlays, name: "overlay", most: 200, check: checkOverlay}
@@ -52,12 +52,15 @@ func checkOverlay(ctx context.Context, v *Service, a Actor, o *Overlay) error {
 	o.WidthPx, o.HeightPx = p.Width, p.Height
 	controls := make([]placement.Control, len(o.Control))
 	for i, c := range o.Control {
+		if c.Pixel == nil || c.At == nil {
+			return Refuse(fmt.Sprintf("control[%d]", i), "", errors.New("must have a pixel [x, y] and where it lies, at [lng, lat]"))
+		}
 		at, err := geojson.Position(c.At[:])
 		if err != nil {
 			return Refuse(fmt.Sprintf("control[%d].at", i), "", err)
 		}
 		if !(c.Pixel[0] >= -1e6 && c.Pixel[0] <= 1e6 && c.Pixel[1] >= -1e6 && c.Pixel[1] <= 1e6) {
-			return Refuse(fmt.Sprintf("control[%d].pixel", i), fmt.Sprint(c.Pixel), errors.New("is not a pixel x, y"))
+			return Refuse(fmt.Sprintf("control[%d].pixel", i), fmt.Sprint(*c.Pixel), errors.New("is not a pixel x, y"))
 		}
 		controls[i] = placement.Control{X: c.Pixel[0], Y: c.Pixel[1], At: at}
 	}
@@ -81,6 +84,11 @@ func (v *Service) Overlays(ctx context.Context, a Actor) ([]Kept[Overlay], error
 	return list(ctx, v, a, overlays)
 }
 
+// Overlay returns one of them.
+func (v *Service) Overlay(ctx context.Context, a Actor, id uuid.UUID) (Kept[Overlay], error) {
+	return one(ctx, v, a, overlays, id)
+}
+
 // PutOverlay lays a picture over the ground, or moves it.
 func (v *Service) PutOverlay(ctx context.Context, a Actor, id uuid.UUID, body Overlay, match Match) (Kept[Overlay], bool, error) {
 	return put(ctx, v, a, overlays, id, body, match)
@@ -96,7 +104,7 @@ func (v *Service) AddPicture(ctx context.Context, a Actor, data []byte) (string,
 	if err := a.mayWrite(); err != nil {
 		return "", picture.Info{}, err
 	}
-	info, err := picture.Check(data)
+	info, err := v.checkPicture(ctx, data)
 	var refused *picture.Error
 	if errors.As(err, &refused) {
 		return "", info, &Error{Kind: Invalid, Detail: "the picture " + refused.Error(), Fields: []FieldError{{Field: "body", Reason: "the picture " + refused.Reason, Hint: refused.Hint}}}
@@ -106,6 +114,17 @@ func (v *Service) AddPicture(ctx context.Context, a Actor, data []byte) (string,
 	hash := sha256.Sum256(data)
 	err = v.store.AddPicture(ctx, a.Workspace, hash, store.Picture{MediaType: info.MediaType, Width: info.Width, Height: info.Height, Data: data})
 	return hex.EncodeToString(hash[:]), info, err
+}
+
+// checkPicture unpacks one picture at a time: a small file may be a large picture.
+func (v *Service) checkPicture(ctx context.Context, data []byte) (picture.Info, error) {
+	select {
+	case v.pictures <- struct{}{}:
+		defer func() { <-v.pictures }()
+	case <-ctx.Done():
+		return picture.Info{}, ctx.Err()
+	}
+	return picture.Check(data)
 }
 
 // Picture returns a kept picture; without data only what it is.

@@ -15,6 +15,7 @@ import (
 
 	"viandante/codec/geojson"
 	"viandante/core/geo"
+	"viandante/store"
 )
 
 // Lists are held to what a plain scan of everything says, in the base and among what has changed since.
@@ -55,7 +56,7 @@ func TestListsAreThoseOfAScan(t *testing.T) {
 			ids = append(ids, uuid.Must(uuid.NewV7()))
 			changes = append(changes, BulkChange{Collection: "posts", ID: ids[len(ids)-1], Feature: feature()})
 		}
-		done, err := v.Bulk(ctx, a, changes)
+		done, err := v.Bulk(ctx, a, changes, store.Once{})
 		require.NoError(t, err)
 		for _, b := range changes {
 			if delete(truth, b.ID); !b.Delete {

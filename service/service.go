@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"runtime/debug"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -41,6 +42,7 @@ const (
 	Gone                       // older than what is kept
 	NeedsMatch                 // a change must say which version it is of
 	Upstream                   // somebody else's service does not do its part
+	TooLarge                   // more than is taken
 )
 
 // Error is what a call of the service returns when it refuses.
@@ -94,21 +96,34 @@ type Service struct {
 	mu      sync.Mutex
 	indexes map[uuid.UUID]*index
 	regions atomic.Pointer[regionSet]
+	atlas   sync.Mutex // for whoever changes the regions in use
+	trouble map[string]*trouble
 	tiles   tileCache
-	ready   atomic.Bool
-	live    sync.WaitGroup
+	// pictures bounds how many pictures are unpacked at once: each may take some hundred megabytes.
+	pictures chan struct{}
+	ready    atomic.Bool
+	// live are the goroutines that were started; Close waits for them.
+	live     sync.WaitGroup
+	Counters Counters
+}
+
+// Counters are what an operator would want to know of: they only grow.
+type Counters struct {
+	// Faults are readings of a region that failed, Panics what went wrong in the background and was begun again.
+	Faults, Panics atomic.Int64
 }
 
 // New returns a service; Run brings it to life. Region files lie in regionDir.
 func New(s *store.Store, regionDir string, log *slog.Logger) *Service {
-	v := &Service{store: s, regionDir: regionDir, log: log, imagery: imagery.NewClient(time.Now), indexes: map[uuid.UUID]*index{}, tiles: newTileCache()}
+	v := &Service{store: s, regionDir: regionDir, log: log, imagery: imagery.NewClient(time.Now), indexes: map[uuid.UUID]*index{}, tiles: newTileCache(),
+		trouble: map[string]*trouble{}, pictures: make(chan struct{}, 1)}
 	v.regions.Store(&regionSet{})
 	return v
 }
 
 // Load reads the regions and the indexes of all workspaces. Afterwards the service is ready.
 func (v *Service) Load(ctx context.Context) error {
-	go world.Region() // built by the time that somebody looks
+	v.live.Go(func() { v.guarded("the world's coastlines", func() { _, _ = world.Region() }) }) // built by the time that somebody looks
 	if err := v.followRegions(ctx); err != nil {
 		return err
 	}
@@ -125,34 +140,63 @@ func (v *Service) Load(ctx context.Context) error {
 	return nil
 }
 
-// Follow keeps regions and indexes current with what other processes write, until ctx is done.
-func (v *Service) Follow(ctx context.Context) {
+// Run keeps regions and indexes current with what other processes write, until ctx is done. What goes wrong in it is
+// logged and counted, and it goes on.
+func (v *Service) Run(ctx context.Context) {
 	every := time.NewTicker(300 * time.Millisecond)
 	defer every.Stop()
 	failing := false
-	for {
+	for n := 0; ; n++ {
 		select {
 		case <-ctx.Done():
 			return
 		case <-every.C:
 		}
-		err := v.followRegions(ctx)
-		v.mu.Lock()
-		var all []*index
-		for _, x := range v.indexes {
-			all = append(all, x)
-		}
-		v.mu.Unlock()
-		for _, x := range all {
-			err = errors.Join(err, x.catchUp(ctx, 0))
-			x.warm()
-		}
-		if err != nil && ctx.Err() == nil && !failing {
-			v.log.Warn("following the database fails; trying again", "error", err)
-		}
-		failing = err != nil
+		v.guarded("following the change log", func() {
+			err := v.catchUp(ctx)
+			if n%10_000 == 0 { // some times a day
+				err = errors.Join(err, v.store.ForgetAnswers(ctx, time.Now().Add(-keptAnswers)))
+			}
+			if err != nil && ctx.Err() == nil && !failing {
+				v.log.Warn("following the database fails; trying again", "error", err)
+			}
+			failing = err != nil
+		})
 	}
 }
+
+// keptAnswers is how long the answer to a request with a key is kept.
+const keptAnswers = 48 * time.Hour
+
+// catchUp takes in what others have written.
+func (v *Service) catchUp(ctx context.Context) error {
+	err := v.followRegions(ctx)
+	v.mu.Lock()
+	var all []*index
+	for _, x := range v.indexes {
+		all = append(all, x)
+	}
+	v.mu.Unlock()
+	for _, x := range all {
+		err = errors.Join(err, x.catchUp(ctx, 0))
+		x.warm()
+	}
+	return err
+}
+
+// guarded does something in the background. Where it panics that is logged and counted.
+func (v *Service) guarded(what string, f func()) {
+	defer func() {
+		if p := recover(); p != nil {
+			v.Counters.Panics.Add(1)
+			v.log.Error("something went wrong in the background; it is begun again", "what", what, "panic", p, "stack", string(debug.Stack()))
+		}
+	}()
+	f()
+}
+
+// Close waits for what was started.
+func (v *Service) Close() { v.live.Wait() }
 
 // Ready tells whether the service can answer, and what is missing otherwise.
 func (v *Service) Ready(ctx context.Context) error {
@@ -170,11 +214,23 @@ func (v *Service) index(ctx context.Context, workspace uuid.UUID) (*index, error
 	v.mu.Lock()
 	x := v.indexes[workspace]
 	if x == nil {
-		x = newIndex(v.store, workspace)
+		x = newIndex(v.store, workspace, &v.live)
 		v.indexes[workspace] = x
 	}
 	v.mu.Unlock()
 	return x, x.load(ctx)
+}
+
+// loaded returns what memory holds of a workspace while the database is away; otherwise why, where it holds nothing.
+func (v *Service) loaded(a Actor, why error) (*snapshot, error) {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	if x := v.indexes[a.Workspace]; x != nil {
+		if s := x.now.Load(); s != nil {
+			return s, nil
+		}
+	}
+	return nil, why
 }
 
 func (a Actor) mayRead() error {

@@ -41,7 +41,7 @@ func house(t *testing.T) (*Service, *store.Store, Actor) {
 	require.NoError(t, db.CreateWorkspace(ctx, a.Workspace, "test"))
 	v := New(db, filepath.Join(t.TempDir(), "regions"), slog.New(slog.DiscardHandler))
 	require.NoError(t, v.Load(ctx))
-	_, created, err := v.PutCollection(ctx, a, store.Collection{ID: "posts", Title: "Posts"})
+	_, created, err := v.PutCollection(ctx, a, store.Collection{ID: "posts", Title: "Posts"}, Match{})
 	require.NoError(t, err)
 	require.True(t, created)
 	return v, db, a
@@ -85,7 +85,7 @@ func TestTheIndexAgreesWithAScanWhilePlacesComeAndGo(t *testing.T) {
 				switch k := r.IntN(10); {
 				case k < 7 || len(ids) == 0:
 					f := &store.Feature{ID: uuid.Must(uuid.NewV7()), Collection: "posts", Kind: store.Place, Name: fmt.Sprint(len(ids)), Category: []string{"a", "b"}[r.IntN(2)], At: somewhere()}
-					if err := c.WriteAll(ctx, []store.Replacement{{Before: nil, After: f}}); err != nil {
+					if err := c.WriteAll([]store.Replacement{{Before: nil, After: f}}); err != nil {
 						return err
 					}
 					truth[f.ID] = f
@@ -99,12 +99,12 @@ func TestTheIndexAgreesWithAScanWhilePlacesComeAndGo(t *testing.T) {
 					if k < 9 {
 						moved := *before
 						moved.At = somewhere()
-						if err := c.WriteAll(ctx, []store.Replacement{{Before: before, After: &moved}}); err != nil {
+						if err := c.WriteAll([]store.Replacement{{Before: before, After: &moved}}); err != nil {
 							return err
 						}
 						truth[id] = &moved
 					} else {
-						if err := c.WriteAll(ctx, []store.Replacement{{Before: before}}); err != nil {
+						if err := c.WriteAll([]store.Replacement{{Before: before}}); err != nil {
 							return err
 						}
 						delete(truth, id)
@@ -156,7 +156,7 @@ func TestAnotherProcessFollowsTheLog(t *testing.T) {
 	require.NoError(t, other.Load(ctx))
 	following, stop := context.WithCancel(ctx)
 	done := make(chan bool)
-	go func() { other.Follow(following); done <- true }()
+	go func() { other.Run(following); done <- true }()
 	defer func() { stop(); <-done }()
 	_, err := v.Put(ctx, a, "posts", uuid.Must(uuid.NewV7()), point("Pump", geo.MustPoint(1, 2), nil), Match{New: true})
 	require.NoError(t, err)
@@ -170,7 +170,7 @@ func TestConditionsOnAChange(t *testing.T) {
 	v, _, a := house(t)
 	id := uuid.Must(uuid.NewV7())
 	p := geo.MustPoint(1, 2)
-	_, err := v.Put(ctx, a, "posts", id, point("A", p, nil), Match{Version: 7})
+	_, err := v.Put(ctx, a, "posts", id, point("A", p, nil), At(7))
 	assert.Equal(t, NotFound, kindOf(err))
 	first, err := v.Put(ctx, a, "posts", id, point("A", p, nil), Match{})
 	require.NoError(t, err)
@@ -183,19 +183,19 @@ func TestConditionsOnAChange(t *testing.T) {
 	assert.Equal(t, NeedsMatch, kindOf(err))
 	_, err = v.Put(ctx, a, "posts", id, point("B", p, nil), Match{New: true})
 	assert.Equal(t, Stale, kindOf(err))
-	second, err := v.Put(ctx, a, "posts", id, point("B", p, nil), Match{Version: first.Version})
+	second, err := v.Put(ctx, a, "posts", id, point("B", p, nil), At(first.Version))
 	require.NoError(t, err)
 	assert.Equal(t, first.Feature.Properties["created_at"], second.Feature.Properties["created_at"])
-	_, err = v.Put(ctx, a, "posts", id, point("C", p, nil), Match{Version: first.Version})
+	_, err = v.Put(ctx, a, "posts", id, point("C", p, nil), At(first.Version))
 	require.Equal(t, Stale, kindOf(err))
 	var stale *Error
 	require.ErrorAs(t, err, &stale)
 	assert.Equal(t, "B", stale.Current.(*geojson.Feature).Properties["name"])
-	_, _, err = v.PutCollection(ctx, a, store.Collection{ID: "other", Title: "Other"})
+	_, _, err = v.PutCollection(ctx, a, store.Collection{ID: "other", Title: "Other"}, Match{})
 	require.NoError(t, err)
 	_, err = v.Put(ctx, a, "other", id, point("D", p, nil), Match{Any: true})
 	assert.Equal(t, Conflict, kindOf(err), "an id belongs to one collection")
-	require.NoError(t, v.Delete(ctx, a, "posts", id, Match{Version: second.Version}))
+	require.NoError(t, v.Delete(ctx, a, "posts", id, At(second.Version)))
 	back, err := v.Put(ctx, a, "posts", id, point("E", p, nil), Match{New: true})
 	require.NoError(t, err)
 	assert.True(t, back.Created, "out of the bin")
@@ -221,7 +221,7 @@ func TestAPatchKeepsWhatItDoesNotName(t *testing.T) {
 	id := uuid.Must(uuid.NewV7())
 	made, err := v.Put(ctx, a, "posts", id, point("Pump", geo.MustPoint(1, 2), map[string]any{"category": "fountain", "accuracy_m": 4.5, "note": "old", "fixed_at": "2026-05-01T12:00:00Z"}), Match{New: true})
 	require.NoError(t, err)
-	patched, err := v.Patch(ctx, a, "posts", id, map[string]any{"properties": map[string]any{"note": "new", "accuracy_m": nil}, "geometry": nil}, Match{Version: made.Version})
+	patched, err := v.Patch(ctx, a, "posts", id, map[string]any{"properties": map[string]any{"note": "new", "accuracy_m": nil}, "geometry": nil}, At(made.Version))
 	require.NoError(t, err)
 	p := patched.Feature.Properties
 	assert.Equal(t, "Pump", p["name"])
@@ -230,7 +230,7 @@ func TestAPatchKeepsWhatItDoesNotName(t *testing.T) {
 	assert.NotContains(t, p, "accuracy_m")
 	assert.Contains(t, p, "fixed_at")
 	assert.Nil(t, patched.Feature.Geometry, "the position is unknown now")
-	_, err = v.Patch(ctx, a, "posts", id, map[string]any{"type": "Nothing"}, Match{Version: patched.Version})
+	_, err = v.Patch(ctx, a, "posts", id, map[string]any{"type": "Nothing"}, At(patched.Version))
 	assert.Equal(t, Invalid, kindOf(err))
 }
 
@@ -246,12 +246,12 @@ func TestWhatIsAcceptedOfAFeature(t *testing.T) {
 		"has 100001 characters": {"note": string(bytes.Repeat([]byte("x"), 100_001))},
 		"is not valid UTF-8":    {"name": "\xff"},
 	} {
-		_, err := accept(&geojson.Feature{Type: "Feature", Properties: props}, nil, &store.Feature{})
+		_, err := accept(ctx, &geojson.Feature{Type: "Feature", Properties: props}, nil, &store.Feature{})
 		assert.ErrorContains(t, err, reason)
 		assert.Equal(t, Invalid, kindOf(err))
 	}
 	f := &store.Feature{}
-	_, err := accept(&geojson.Feature{Type: "Feature", Properties: map[string]any{"version": 9.0, "created_at": "x", "name": "kept"}}, nil, f)
+	_, err := accept(ctx, &geojson.Feature{Type: "Feature", Properties: map[string]any{"version": 9.0, "created_at": "x", "name": "kept"}}, nil, f)
 	require.NoError(t, err)
 	assert.Equal(t, "kept", f.Name)
 	assert.JSONEq(t, `{}`, string(f.Attributes), "what is read only is not taken")
@@ -266,7 +266,7 @@ func TestScopes(t *testing.T) {
 	_, err := v.Put(ctx, reader, "posts", uuid.New(), point("x", geo.MustPoint(1, 2), nil), Match{})
 	assert.Equal(t, Forbidden, kindOf(err))
 	assert.Equal(t, Forbidden, kindOf(v.Delete(ctx, reader, "posts", uuid.New(), Match{Any: true})))
-	_, _, err = v.PutCollection(ctx, reader, store.Collection{ID: "x", Title: "x"})
+	_, _, err = v.PutCollection(ctx, reader, store.Collection{ID: "x", Title: "x"}, Match{})
 	assert.Equal(t, Forbidden, kindOf(err))
 	_, _, err = v.Nearby(ctx, nobody, Nearby{At: geo.MustPoint(1, 2), Limit: 1})
 	assert.Equal(t, Forbidden, kindOf(err))
@@ -281,10 +281,10 @@ func TestScopes(t *testing.T) {
 func TestCollectionsHaveSoundIds(t *testing.T) {
 	v, _, a := house(t)
 	for _, id := range []string{"", "Big", "../x", "a b", string(bytes.Repeat([]byte("x"), 65)), "é"} {
-		_, _, err := v.PutCollection(ctx, a, store.Collection{ID: id, Title: "x"})
+		_, _, err := v.PutCollection(ctx, a, store.Collection{ID: id, Title: "x"}, Match{})
 		assert.Equal(t, Invalid, kindOf(err), id)
 	}
-	_, created, err := v.PutCollection(ctx, a, store.Collection{ID: "posts", Title: "New title"})
+	_, created, err := v.PutCollection(ctx, a, store.Collection{ID: "posts", Title: "New title"}, Match{Any: true})
 	require.NoError(t, err)
 	assert.False(t, created)
 	k, err := v.Collection(ctx, a, "posts")
@@ -346,25 +346,25 @@ func TestAPositionInTheSeaIsDoubted(t *testing.T) {
 
 func TestEveryRegionInUseAnswersForWhatItHolds(t *testing.T) {
 	v, _, a := house(t)
-	_, err := v.Route(a, region.Foot, []geo.Point{geo.MustPoint(0, 10), geo.MustPoint(0, 10.01)})
+	_, err := v.Route(ctx, a, region.Foot, []geo.Point{geo.MustPoint(0, 10), geo.MustPoint(0, 10.01)})
 	assert.ErrorContains(t, err, "no map data is in use")
 	use(t, v, isle("Eastham", 10))
 	use(t, v, isle("Westham", -10))
 	for place, lng := range map[string]float64{"Eastham": 10, "Westham": -10} {
-		finds, err := v.Geocode(a, address.Query{Text: "mill lane 2 " + place, Limit: 1})
+		finds, err := v.Geocode(ctx, a, address.Query{Text: "mill lane 2 " + place, Limit: 1})
 		require.NoError(t, err)
 		assert.Equal(t, "Mill Lane 2, "+place, finds[0].Label)
 		back, err := v.Reverse(a, geo.MustPoint(0, lng+0.004), 1)
 		require.NoError(t, err)
 		assert.Equal(t, finds[0].Label, back[0].Label)
-		legs, err := v.Route(a, region.Foot, []geo.Point{geo.MustPoint(0, lng+0.001), geo.MustPoint(0, lng+0.009), geo.MustPoint(0, lng+0.002)})
+		legs, err := v.Route(ctx, a, region.Foot, []geo.Point{geo.MustPoint(0, lng+0.001), geo.MustPoint(0, lng+0.009), geo.MustPoint(0, lng+0.002)})
 		require.NoError(t, err)
 		require.Len(t, legs, 2)
 		assert.InDelta(t, 111319.49*0.008, legs[0].DistanceM, 0.5)
 	}
-	_, err = v.Route(a, region.Foot, []geo.Point{geo.MustPoint(0, 10), geo.MustPoint(0, -10)})
+	_, err = v.Route(ctx, a, region.Foot, []geo.Point{geo.MustPoint(0, 10), geo.MustPoint(0, -10)})
 	assert.Equal(t, Impossible, kindOf(err), "no way across the sea")
-	list, version, err := v.Regions(a)
+	list, _, version, err := v.Regions(a)
 	require.NoError(t, err)
 	assert.Len(t, list, 2)
 	data, err := v.Tile(a, version, tile.ID{Z: 0}, false)
@@ -378,12 +378,12 @@ func TestEveryRegionInUseAnswersForWhatItHolds(t *testing.T) {
 func TestARegionIsSwappedAndADamagedOneLeftOut(t *testing.T) {
 	v, db, a := house(t)
 	use(t, v, isle("Eastham", 10))
-	_, before, err := v.Regions(a)
+	_, _, before, err := v.Regions(a)
 	require.NoError(t, err)
 	changed := isle("Eastham", 10)
 	changed.Addresses = changed.Addresses[:1]
 	use(t, v, changed)
-	_, after, err := v.Regions(a)
+	_, _, after, err := v.Regions(a)
 	require.NoError(t, err)
 	assert.NotEqual(t, before, after)
 	_, err = v.Tile(a, before, tile.ID{Z: 0}, false)
@@ -391,7 +391,7 @@ func TestARegionIsSwappedAndADamagedOneLeftOut(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(v.regionDir, "bad.region"), []byte("not a region at all, but long enough to hold a header of 64 bytes"), 0o600))
 	require.NoError(t, db.UseRegion(ctx, "Broken", "bad", ""))
 	require.NoError(t, v.followRegions(ctx))
-	list, _, err := v.Regions(a)
+	list, _, _, err := v.Regions(a)
 	require.NoError(t, err)
 	require.Len(t, list, 1)
 	assert.Equal(t, "Eastham", list[0].Name)

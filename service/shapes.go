@@ -1,6 +1,7 @@
 package service
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -27,7 +28,7 @@ type keptGeometry struct {
 }
 
 // acceptGeometry reads the geometry of a feature from outside into one to store, and returns what it has put right.
-func acceptGeometry(in *geojson.Feature, f *store.Feature) (mended []string, err error) {
+func acceptGeometry(ctx context.Context, in *geojson.Feature, f *store.Feature) (mended []string, err error) {
 	f.Kind, f.At, f.Geometry = store.Place, geo.Point{}, nil
 	radius, isCircle := in.Properties[propRadius]
 	isCircle = isCircle && radius != nil
@@ -64,7 +65,7 @@ func acceptGeometry(in *geojson.Feature, f *store.Feature) (mended []string, err
 		kept.Type, kept.Coordinates = "LineString", g.Geometry().Coordinates
 	default:
 		f.Kind = store.Area
-		if mended, err = wind(&g); err != nil {
+		if mended, err = wind(ctx, &g); err != nil {
 			return nil, err
 		}
 		kept.Type, kept.Coordinates = "Polygon", g.Geometry().Coordinates
@@ -75,13 +76,17 @@ func acceptGeometry(in *geojson.Feature, f *store.Feature) (mended []string, err
 
 // wind winds the rings of a polygon as RFC 7946 has it, the outer one counterclockwise and holes clockwise; it refuses
 // rings that cross.
-func wind(g *geojson.Read) (mended []string, err error) {
+func wind(ctx context.Context, g *geojson.Read) (mended []string, err error) {
 	for i, ring := range g.Lines { // as they will be kept
 		for k := range ring {
 			g.Lines[i][k] = ring[k].Rounded()
 		}
 	}
-	if faults := shape.Faults(g.Lines, 1); len(faults) > 0 {
+	faults, err := shape.Faults(ctx, g.Lines, 1)
+	if err != nil {
+		return nil, err
+	}
+	if len(faults) > 0 {
 		return nil, Refuse("geometry", faults[0].At.String(), &geo.ParseError{Reason: faults[0].Error(), Hint: "POST /v1/shape lists every fault, and offers the same positions in an order that does not cross"})
 	}
 	for i, ring := range g.Lines {
@@ -122,7 +127,7 @@ type ShapeFault struct {
 const mostFaults = 50
 
 // MeasureShape measures a path, an area or a circle, and says what is wrong with it.
-func (v *Service) MeasureShape(a Actor, in *geojson.Feature) (Shape, error) {
+func (v *Service) MeasureShape(ctx context.Context, a Actor, in *geojson.Feature) (Shape, error) {
 	if err := a.mayRead(); err != nil {
 		return Shape{}, err
 	}
@@ -142,7 +147,7 @@ func (v *Service) MeasureShape(a Actor, in *geojson.Feature) (Shape, error) {
 	}
 	switch in.Geometry.Type {
 	case "Point":
-		if _, err := acceptGeometry(in, &store.Feature{}); err != nil {
+		if _, err := acceptGeometry(ctx, in, &store.Feature{}); err != nil {
 			return Shape{}, err
 		}
 		if radius, ok := in.Properties[propRadius].(float64); ok {
@@ -153,12 +158,14 @@ func (v *Service) MeasureShape(a Actor, in *geojson.Feature) (Shape, error) {
 	case "LineString":
 		out.LengthM, out.Vertices = number(shape.Length(g.Lines[0])), len(g.Lines[0])
 	case "Polygon":
-		out.measureRings(g)
+		if err := out.measureRings(ctx, g); err != nil {
+			return Shape{}, err
+		}
 	}
 	return out, nil
 }
 
-func (out *Shape) measureRings(g geojson.Read) {
+func (out *Shape) measureRings(ctx context.Context, g geojson.Read) error {
 	var area, round float64
 	for i, ring := range g.Lines {
 		m := shape.Ring(ring)
@@ -172,7 +179,11 @@ func (out *Shape) measureRings(g geojson.Read) {
 		}
 	}
 	out.PerimeterM = &round
-	for _, f := range shape.Faults(g.Lines, mostFaults) {
+	faults, err := shape.Faults(ctx, g.Lines, mostFaults)
+	if err != nil {
+		return err
+	}
+	for _, f := range faults {
 		fault := ShapeFault{Reason: f.Reason}
 		if f.At.IsValid() {
 			fault.At = &[2]float64{f.At.Lng(), f.At.Lat()}
@@ -181,12 +192,13 @@ func (out *Shape) measureRings(g geojson.Read) {
 	}
 	if len(out.Faults) == 0 {
 		out.AreaM2 = &area // what crosses itself has none
-		return
+		return nil
 	}
-	if mended, ok := shape.Uncross(g.Lines[0]); ok && len(mended) > 2 {
+	if mended, ok := shape.Uncross(ctx, g.Lines[0]); ok && len(mended) > 2 {
 		rings := slices.Concat([][]geo.Point{append(mended, mended[0])}, g.Lines[1:])
-		if len(shape.Faults(rings, 1)) == 0 {
+		if faults, err = shape.Faults(ctx, rings, 1); err == nil && len(faults) == 0 {
 			out.Uncrossed = geojson.Read{Lines: rings, Heights: make([][]float64, len(rings))}.Geometry()
 		}
 	}
+	return ctx.Err()
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"viandante/codec/geojson"
+	"viandante/core/geo"
 	"viandante/store"
 )
 
@@ -21,11 +22,11 @@ type View struct {
 	// Opening says that the page opens with it, unless its link names another. One view at a time is.
 	Opening bool `json:"opening"`
 	// Center is lng, lat.
-	Center      [2]float64 `json:"center"`
-	Zoom        float64    `json:"zoom"`
-	RotationDeg float64    `json:"rotation_deg"`
-	Ground      string     `json:"ground"`
-	Lettering   string     `json:"lettering"`
+	Center      *geojson.Pair `json:"center"`
+	Zoom        float64       `json:"zoom"`
+	RotationDeg float64       `json:"rotation_deg"`
+	Ground      string        `json:"ground"`
+	Lettering   string        `json:"lettering"`
 	// Hidden are the categories that are switched off; "" stands for places without one.
 	Hidden []string `json:"hidden"`
 	// Names says when places' names are shown: always, pointed or never.
@@ -49,6 +50,9 @@ var views = kind[View]{topic: store.Views, name: "view", most: 200, check: check
 func checkView(_ context.Context, _ *Service, _ Actor, w *View) error {
 	if err := checkName(&w.Name); err != nil {
 		return err
+	}
+	if w.Center == nil {
+		return Refuse("center", "", &geo.ParseError{Reason: "is missing", Hint: "[lng, lat]"})
 	}
 	if _, err := geojson.Position(w.Center[:]); err != nil {
 		return Refuse("center", "", err)
@@ -91,6 +95,11 @@ func checkView(_ context.Context, _ *Service, _ Actor, w *View) error {
 // Views returns the saved views.
 func (v *Service) Views(ctx context.Context, a Actor) ([]Kept[View], error) {
 	return list(ctx, v, a, views)
+}
+
+// View returns one of them.
+func (v *Service) View(ctx context.Context, a Actor, id uuid.UUID) (Kept[View], error) {
+	return one(ctx, v, a, views, id)
 }
 
 // PutView saves a view. It takes its key and the opening from the view that had them.

@@ -12,6 +12,13 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"time"
+)
+
+// However many ask, so many tiles are drawn at once, and nobody is kept hanging for longer.
+const (
+	drawnAtOnce = 16
+	longestHang = 30 * time.Second
 )
 
 // ImageryMaxZoom is the deepest zoom of the stand-in for a source of imagery.
@@ -24,6 +31,7 @@ const ImageryMaxZoom = 17
 //	/KIND/{z}/{x}/{y}.png       what goes wrong: hang, refuse, missing, huge, text, cut
 func Imagery() http.Handler {
 	mux := http.NewServeMux()
+	drawing := make(chan struct{}, drawnAtOnce)
 	tile := func(serve func(w http.ResponseWriter, r *http.Request, z, x, y int)) http.HandlerFunc {
 		return func(w http.ResponseWriter, r *http.Request) {
 			z, err1 := strconv.Atoi(r.PathValue("z"))
@@ -33,12 +41,25 @@ func Imagery() http.Handler {
 				http.NotFound(w, r)
 				return
 			}
+			select {
+			case drawing <- struct{}{}:
+				defer func() { <-drawing }()
+			default:
+				w.Header().Set("Retry-After", "1")
+				http.Error(w, "busy", http.StatusServiceUnavailable)
+				return
+			}
 			serve(w, r, z, x, y)
 		}
 	}
 	mux.HandleFunc("GET /soil/{z}/{x}/{y}", tile(func(w http.ResponseWriter, _ *http.Request, z, x, y int) { send(w, soil(z, x, y)) }))
 	mux.HandleFunc("GET /wmts/capabilities.xml", capabilities)
-	mux.HandleFunc("GET /hang/{z}/{x}/{y}", tile(func(_ http.ResponseWriter, r *http.Request, _, _, _ int) { <-r.Context().Done() }))
+	mux.HandleFunc("GET /hang/{z}/{x}/{y}", tile(func(_ http.ResponseWriter, r *http.Request, _, _, _ int) {
+		select {
+		case <-r.Context().Done():
+		case <-time.After(longestHang):
+		}
+	}))
 	mux.HandleFunc("GET /refuse/{z}/{x}/{y}", tile(func(w http.ResponseWriter, _ *http.Request, _, _, _ int) { http.Error(w, "no", http.StatusForbidden) }))
 	mux.HandleFunc("GET /missing/{z}/{x}/{y}", tile(func(w http.ResponseWriter, r *http.Request, _, _, _ int) { http.NotFound(w, r) }))
 	mux.HandleFunc("GET /huge/{z}/{x}/{y}", tile(func(w http.ResponseWriter, _ *http.Request, _, _, _ int) {

@@ -59,6 +59,16 @@ func (s *Store) Collections(ctx context.Context, workspace uuid.UUID) ([]Collect
 	return out, err
 }
 
+// Collection returns a collection of a workspace, or ErrNotFound.
+func (s *Store) Collection(ctx context.Context, workspace uuid.UUID, id string) (Collection, error) {
+	var k Collection
+	err := s.get(ctx, &k, `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? AND id = ?`, workspace[:], id)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return k, err
+}
+
 // WriteCollection creates or replaces a collection and logs it.
 func (c *Change) WriteCollection(before *Collection, k *Collection) error {
 	k.Version = c.No

@@ -120,6 +120,8 @@ type Logged struct {
 	After      []byte    `db:"state_after"`
 	Actor      string    `db:"actor"`
 	At         time.Time `db:"at"`
+	// Parts is how many entries the number has; only ChangesAfter tells, of the last.
+	Parts uint32 `db:"-"`
 }
 
 // ChangesSince returns the entries with a number above since, in order; those of at most limit of them and never part
@@ -129,6 +131,37 @@ func (s *Store) ChangesSince(ctx context.Context, workspace uuid.UUID, since uin
 	err := s.all(ctx, &out, `SELECT no, part, topic, collection, entity, state_before, state_after, actor, at FROM changes
 		WHERE workspace = ? AND no > ? AND no <= COALESCE((SELECT no FROM changes WHERE workspace = ? AND no > ? ORDER BY no, part LIMIT 1 OFFSET ?), 18446744073709551615)
 		ORDER BY no, part`, workspace[:], since, workspace[:], since, limit)
+	return out, err
+}
+
+// ChangesAfter returns entries beyond a part of a number, or beyond all of it with part -1, in order: at most
+// so many, and no more than so many bytes of states unless the first alone has more. Their states before are left out.
+func (s *Store) ChangesAfter(
+	ctx context.Context, workspace uuid.UUID, no uint64, part int64, most, bytes int,
+) (out []Logged, err error) {
+	if part < 0 {
+		no, part = no+1, 0
+	} else {
+		part++
+	}
+	const from = ` FROM changes WHERE workspace = ? AND (no = ? AND part >= ? OR no > ?) ORDER BY no, part LIMIT ?`
+	var sizes []int
+	if err := s.all(ctx, &sizes, `SELECT COALESCE(LENGTH(state_after), 0)`+from, workspace[:], no, part, no, most); err != nil {
+		return nil, err
+	}
+	n, sum := 0, 0
+	for n < len(sizes) && (n == 0 || sum+sizes[n] <= bytes) {
+		sum += sizes[n]
+		n++
+	}
+	if n == 0 {
+		return nil, nil
+	}
+	err = s.all(ctx, &out, `SELECT no, part, topic, collection, entity, state_after, actor, at`+from, workspace[:], no, part, no, n)
+	if err == nil && len(out) > 0 {
+		last := &out[len(out)-1]
+		err = s.get(ctx, &last.Parts, `SELECT COUNT(*) FROM changes WHERE workspace = ? AND no = ?`, workspace[:], last.No)
+	}
 	return out, err
 }
 

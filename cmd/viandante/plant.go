@@ -59,15 +59,14 @@ var wardens = []string{"Ida Marrow", "Tam Oakes", "Bess Fallow", "Jon Quill", "N
 // plant stores the society's categories, its collections and what is in them. Ids follow from the names, so that doing it
 // again doubles nothing and leaves what was changed since as it is.
 func plant(ctx context.Context, svc *service.Service, island *demo.Island) error {
-	var categories []store.Category
 	for i, c := range demo.Categories {
-		categories = append(categories, store.Category{ID: c.ID, Name: c.Name, Glyph: c.Glyph, Colour: c.Colour, Position: i})
-	}
-	if err := svc.PutCategories(ctx, demoActor, categories); err != nil {
-		return err
+		k := store.Category{ID: c.ID, Name: c.Name, Glyph: c.Glyph, Colour: c.Colour, Position: i}
+		if _, _, err := svc.PutCategory(ctx, demoActor, k, service.Match{New: true}); unlessThere(err) != nil {
+			return err
+		}
 	}
 	for _, c := range demoCollections {
-		if _, _, err := svc.PutCollection(ctx, demoActor, c); err != nil {
+		if _, _, err := svc.PutCollection(ctx, demoActor, c, service.Match{New: true}); unlessThere(err) != nil {
 			return err
 		}
 	}
@@ -111,7 +110,7 @@ func plantMended(ctx context.Context, svc *service.Service, id uuid.UUID, p demo
 		return unlessThere(err)
 	}
 	now["source"] = "demo"
-	_, err = svc.Put(ctx, demoActor, "posts", id, &geojson.Feature{Type: "Feature", Geometry: geojson.Point(p.At), Properties: now}, service.Match{Version: v.Version})
+	_, err = svc.Put(ctx, demoActor, "posts", id, &geojson.Feature{Type: "Feature", Geometry: geojson.Point(p.At), Properties: now}, service.At(v.Version))
 	return err
 }
 
@@ -157,15 +156,15 @@ func plantDesk(ctx context.Context, svc *service.Service, island *demo.Island) e
 	fair := demoID("fair")
 	overlay := service.Overlay{Name: plan.Name, Picture: hash, Opacity: 0.75}
 	for i, p := range plan.At[:2] {
-		overlay.Control = append(overlay.Control, service.ControlPoint{Pixel: plan.Pixels[i], At: [2]float64{p.Lng(), p.Lat()}})
+		overlay.Control = append(overlay.Control, service.ControlPoint{Pixel: (*geojson.Pair)(&plan.Pixels[i]), At: &geojson.Pair{p.Lng(), p.Lat()}})
 	}
 	if _, _, err := svc.PutOverlay(ctx, demoActor, fair, overlay, service.Match{New: true}); unlessThere(err) != nil {
 		return err
 	}
 	square := island.Standpoint()
-	at := [2]float64{square.Lng(), square.Lat()}
+	at := &geojson.Pair{square.Lng(), square.Lat()}
 	for i, v := range []service.View{
-		{Name: "The whole island", Center: [2]float64{-26.098, -38.048}, Zoom: 10.25, Ground: "relief", Opening: true},
+		{Name: "The whole island", Center: &geojson.Pair{-26.098, -38.048}, Zoom: 10.25, Ground: "relief", Opening: true},
 		{Name: "Varrowby", Center: at, Zoom: 13.5},
 		{Name: "The fair on the square", Center: at, Zoom: 17, RotationDeg: 348, Names: "always", Overlays: []string{fair.String()}},
 		{Name: "How moist the soil is", Center: at, Zoom: 12, Ground: "muted", Imagery: []string{demoImagery.String()}},
@@ -197,7 +196,7 @@ func (e *env) plantImagery(ctx context.Context, svc *service.Service) error {
 	source, match := service.Imagery{Name: "Soil moisture (stand-in)", MaxZoom: standin.ImageryMaxZoom, Opacity: 0.55}, service.Match{New: true}
 	for _, k := range all {
 		if k.ID == demoImagery {
-			source, match = k.Body, service.Match{Version: k.Version}
+			source, match = k.Body, service.At(k.Version)
 		}
 	}
 	source.Template = "http://" + net.JoinHostPort(host, port) + server.StandInPath + "/soil/{z}/{x}/{y}.png"

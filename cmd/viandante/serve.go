@@ -7,6 +7,7 @@ import (
 	"net"
 	"net/http"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -28,6 +29,7 @@ func serveCommand(e *env) *cobra.Command {
 }
 
 // run serves until ctx is done. prepare fills the database before the first request; it returns what the demo lets in.
+// The port answers from the start: with 503 until everything is loaded.
 func (e *env) run(ctx context.Context, prepare func(context.Context, *store.Store, *service.Service) (*server.Demo, error)) (err error) {
 	began := time.Now()
 	listener, err := net.Listen("tcp", e.listen)
@@ -42,12 +44,35 @@ func (e *env) run(ctx context.Context, prepare func(context.Context, *store.Stor
 		return err
 	}
 	defer unlock()
+	host, port, err := net.SplitHostPort(listener.Addr().String())
+	if err != nil {
+		return err
+	}
+	if !net.ParseIP(host).IsLoopback() && len(e.hosts) == 0 {
+		e.log.Warn("listening beyond loopback, but answering under its names only: list those that others use in VIANDANTE_HOSTS", "listen", e.listen)
+	}
+	current := newSwitch(server.Starting())
+	httpServer := server.NewHTTPServer(current, e.log)
+	served := make(chan error, 1)
+	go func() { served <- httpServer.Serve(server.Listener(listener)) }()
+	stop := sync.OnceFunc(func() {
+		grace, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer cancel()
+		if httpServer.Shutdown(grace) != nil {
+			_ = httpServer.Close() // what is cut off then has had its time
+		}
+		if end := <-served; !errors.Is(end, http.ErrServerClosed) {
+			err = errors.Join(err, end)
+		}
+	})
+	defer stop()
 	db, closeStore, err := e.openStore(ctx, true)
 	if err != nil {
 		return err
 	}
 	defer func() { err = errors.Join(err, closeStore()) }()
 	svc := service.New(db, e.regionDir(), e.log)
+	defer svc.Close()
 	demo, err := prepare(ctx, db, svc)
 	if err != nil {
 		return err
@@ -55,37 +80,40 @@ func (e *env) run(ctx context.Context, prepare func(context.Context, *store.Stor
 	if err := svc.Load(ctx); err != nil {
 		return err
 	}
-	host, port, err := net.SplitHostPort(listener.Addr().String())
+	handler, err := server.New(ctx, server.Config{Service: svc, Store: db, Page: ui.Page(), Hosts: e.hosts, Demo: demo, Log: e.log, Now: time.Now})
 	if err != nil {
 		return err
 	}
-	handler, err := server.New(ctx, server.Config{Service: svc, Store: db, Page: ui.Page(), Hosts: e.hosts,
-		Public: !net.ParseIP(host).IsLoopback(), Demo: demo, Log: e.log, Now: time.Now})
-	if err != nil {
-		return err
-	}
-	httpServer := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+	current.to(handler)
 	var following sync.WaitGroup
-	following.Go(func() { svc.Follow(ctx) })
-	served := make(chan error, 1)
-	go func() { served <- httpServer.Serve(listener) }()
+	following.Go(func() { svc.Run(ctx) })
+	defer following.Wait()
+	defer stop() // before what its requests rest on is closed
 	if net.ParseIP(host).IsUnspecified() {
 		host = "127.0.0.1"
 	}
 	fmt.Printf("Viandante is ready after %.1f s. Open http://%s\n", time.Since(began).Seconds(), net.JoinHostPort(host, port))
 	select {
-	case err = <-served:
+	case end := <-served:
+		served <- end
+		return end
 	case <-ctx.Done():
 		fmt.Println("Stopping …")
-		grace, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
-		defer cancel()
-		if err = httpServer.Shutdown(grace); err != nil {
-			err = httpServer.Close()
-		}
+		return nil
 	}
-	following.Wait()
-	if errors.Is(err, http.ErrServerClosed) {
-		err = nil
-	}
-	return err
+}
+
+// switchable is a handler in whose place another is put.
+type switchable struct{ now atomic.Pointer[http.Handler] }
+
+func newSwitch(h http.Handler) *switchable {
+	s := &switchable{}
+	s.to(h)
+	return s
+}
+
+func (s *switchable) to(h http.Handler) { s.now.Store(&h) }
+
+func (s *switchable) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	(*s.now.Load()).ServeHTTP(w, r)
 }

@@ -2,9 +2,11 @@
 package geojson
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"math"
+	"slices"
 
 	"viandante/core/geo"
 )
@@ -18,6 +20,12 @@ type Feature struct {
 	BBox       []float64      `json:"bbox,omitempty"`
 	// Mended is what was put right on the way in: a foreign member (RFC 7946, 6.1) of the answer to a change.
 	Mended []string `json:"mended,omitempty"`
+}
+
+// UnmarshalJSON reads a feature. Members of others are passed over, also where the decoder is strict (RFC 7946, 6.1).
+func (f *Feature) UnmarshalJSON(text []byte) error {
+	type plain Feature
+	return json.Unmarshal(text, (*plain)(f))
 }
 
 // Collection is a GeoJSON feature collection with what our answers add to it.
@@ -91,7 +99,10 @@ type Read struct {
 // *geo.ParseError.
 func (g *Geometry) Check() (Read, error) {
 	bad := func(reason, hint string) error {
-		return &geo.ParseError{Input: string(g.Coordinates), Reason: reason, Hint: hint}
+		return &geo.ParseError{Input: string(g.Coordinates[:min(len(g.Coordinates), 200)]), Reason: reason, Hint: hint}
+	}
+	if bytes.Contains(g.Coordinates, []byte("null")) { // which would be read as 0
+		return Read{}, bad("hold null where a number belongs", "an unknown position is \"geometry\": null as a whole")
 	}
 	decode := func(v any, hint string) error {
 		if json.Unmarshal(g.Coordinates, v) != nil {
@@ -186,6 +197,19 @@ func (r Read) Geometry() *Geometry {
 	}
 	text, _ := json.Marshal(lines) // finite numbers always marshal
 	return &Geometry{"Polygon", text}
+}
+
+// Pair is two or three numbers, as a position [lng, lat] or a pixel [x, y]. Anything else is refused, null as well.
+type Pair [2]float64
+
+// UnmarshalJSON reads a pair.
+func (p *Pair) UnmarshalJSON(text []byte) error {
+	var numbers []*float64
+	if err := json.Unmarshal(text, &numbers); err != nil || len(numbers) < 2 || len(numbers) > 3 || slices.Contains(numbers, nil) {
+		return &geo.ParseError{Input: string(text[:min(len(text), 100)]), Reason: "is not a pair of numbers", Hint: "e.g. [-26.0517, -38.1402]"}
+	}
+	*p = Pair{*numbers[0], *numbers[1]}
+	return nil
 }
 
 // Position reads a position [lng, lat]; the error is a *geo.ParseError that names a likely swap.

@@ -139,7 +139,8 @@ func TestARealExtractIsTakenUnchanged(t *testing.T) {
 	t.Logf("%+v; %+v; %d bytes", report, r.Meta, len(data))
 
 	index := address.NewIndex(r)
-	street := index.Forward(address.Query{Text: "avinguda meritxell", Limit: 1})
+	street, err := index.Forward(t.Context(), address.Query{Text: "avinguda meritxell", Limit: 1})
+	require.NoError(t, err)
 	require.NotEmpty(t, street)
 	assert.Equal(t, address.Street, street[0].Kind)
 	assert.Equal(t, "Avinguda Meritxell", street[0].Street)
@@ -152,7 +153,7 @@ func TestARealExtractIsTakenUnchanged(t *testing.T) {
 	}
 	require.GreaterOrEqual(t, len(towns), 2)
 	a, b := towns[0].At.Point(), towns[1].At.Point()
-	route, err := road.NewRouter(r).Find(region.Car, a, b)
+	route, err := road.NewRouter(r).Find(t.Context(), region.Car, a, b)
 	require.NoError(t, err)
 	straight := geodesy.Distance(a, b)
 	assert.Greater(t, route.DistanceM+route.FromRoadM+route.ToRoadM, straight)

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"image"
+	"image/color"
 	_ "image/jpeg" // decodes JPEG
 	_ "image/png"  // decodes PNG
 	"io"
@@ -30,6 +31,8 @@ const (
 	MaxSide   = 8000
 	MaxPixels = 40_000_000
 	MaxBytes  = 8 << 20
+	// MaxUnpacked is how many bytes the pixels of one may take.
+	MaxUnpacked = 200 << 20
 )
 
 // Error says why a picture is not taken and what would be right.
@@ -58,10 +61,26 @@ func Check(data []byte) (Info, error) {
 	if err := sized(info); err != nil {
 		return Info{}, err
 	}
+	if deep := info.Width * info.Height * bytesOf(config.ColorModel); deep > MaxUnpacked {
+		return Info{}, &Error{fmt.Sprintf("takes %d MB when it is unpacked", deep>>20), fmt.Sprintf("at most %d; save it smaller, or with 8 bits for each colour", MaxUnpacked>>20)}
+	}
 	if _, _, err := image.Decode(bytes.NewReader(data)); err != nil { // a picture that breaks off would be drawn in part
 		return Info{}, &Error{"is damaged: " + err.Error(), "open and save it again as PNG or JPEG"}
 	}
 	return info, nil
+}
+
+// bytesOf is how many bytes a pixel takes in memory.
+func bytesOf(m color.Model) int {
+	switch m {
+	case color.RGBA64Model, color.NRGBA64Model:
+		return 8
+	case color.GrayModel:
+		return 1
+	case color.Gray16Model:
+		return 2
+	}
+	return 4
 }
 
 func sized(i Info) error {
@@ -94,7 +113,8 @@ func svg(data []byte) (Info, error) {
 	d := xml.NewDecoder(bytes.NewReader(data))
 	d.CharsetReader = func(charset string, in io.Reader) (io.Reader, error) { return nil, fmt.Errorf("encoding %s", charset) }
 	var info Info
-	depth, foreign := 0, 0 // foreign is how deep in elements of other vocabularies, which editors leave and nobody draws
+	depth, foreign := 0, 0    // foreign is how deep in elements of other vocabularies, which editors leave and nobody draws
+	var style strings.Builder // of one <style>, whatever comments it is cut up by
 	inStyle := false
 	for n := 0; ; n++ {
 		token, err := d.Token()
@@ -120,14 +140,20 @@ func svg(data []byte) (Info, error) {
 				return refuse("an instruction for other programs (" + t.Target + ")")
 			}
 		case xml.CharData:
-			if inStyle && !harmlessStyle(string(t)) {
-				return refuse("a style that fetches something")
+			if inStyle {
+				style.Write(t)
 			}
 		case xml.EndElement:
 			depth--
 			foreign = max(0, foreign-1)
+			if inStyle && !harmlessStyle(style.String()) {
+				return refuse("a style that fetches something")
+			}
 			inStyle = false
 		case xml.StartElement:
+			if inStyle {
+				return refuse("something within a style")
+			}
 			if depth == 0 {
 				if info.MediaType != "" || t.Name.Local != "svg" {
 					return Info{}, &Error{"is no picture", kinds}
@@ -147,6 +173,7 @@ func svg(data []byte) (Info, error) {
 				return refuse("<" + t.Name.Local + ">")
 			}
 			inStyle = t.Name.Local == "style"
+			style.Reset()
 			for _, a := range t.Attr {
 				name, value := strings.ToLower(a.Name.Local), strings.TrimSpace(a.Value)
 				switch {
@@ -165,8 +192,10 @@ func svg(data []byte) (Info, error) {
 // harmlessStyle tells whether a style or an attribute refers to nothing outside the drawing.
 func harmlessStyle(text string) bool {
 	text = strings.ToLower(strings.Join(strings.Fields(text), ""))
-	if strings.Contains(text, "@import") || strings.Contains(text, "javascript:") || strings.Contains(text, "expression(") || strings.Contains(text, `\`) {
-		return false
+	for _, fetching := range []string{"@import", "@charset", "javascript:", "expression(", "image(", "image-set(", "src(", "cross-fade(", `\`} {
+		if strings.Contains(text, fetching) {
+			return false
+		}
 	}
 	for rest := text; ; {
 		_, after, found := strings.Cut(rest, "url(")

@@ -29,6 +29,17 @@ func pngThatSays(width, height uint32) []byte {
 	return b
 }
 
+// pngDeep is a small PNG whose header says that it is larger, and has 16 bits for each of four colours.
+func pngDeep(width, height uint32) []byte {
+	var out bytes.Buffer
+	_ = png.Encode(&out, image.NewNRGBA64(image.Rect(0, 0, 1, 1)))
+	b := out.Bytes()
+	binary.BigEndian.PutUint32(b[16:], width)
+	binary.BigEndian.PutUint32(b[20:], height)
+	binary.BigEndian.PutUint32(b[29:], crc32.ChecksumIEEE(b[12:29]))
+	return b
+}
+
 func TestPicturesThatAreTaken(t *testing.T) {
 	var j bytes.Buffer
 	require.NoError(t, jpeg.Encode(&j, image.NewGray(image.Rect(0, 0, 30, 20)), nil))
@@ -85,6 +96,11 @@ func TestPicturesThatAreRefused(t *testing.T) {
 		"a fill from outside": {in(`<rect fill="url( http://elsewhere/#a)"/>`), "a style that fetches"},
 		"an animation":        {in(`<set attributeName="href" to="javascript:alert(1)"/>`), "<set>"},
 		"entities":            {[]byte(`<!DOCTYPE svg [<!ENTITY a "aaaa">]><svg viewBox="0 0 9 9"/>`), ""},
+		"a torn up import":    {in(`<style>@im<!-- -->port "http://elsewhere/a.css";</style>`), "a style that fetches"},
+		"after a comment":     {in(`<style>/* */<![CDATA[@import 'http://elsewhere/a.css']]></style>`), "a style that fetches"},
+		"in a style":          {in(`<style><g/>@import "http://elsewhere/a.css"</style>`), "something within a style"},
+		"a set of images":     {in(`<style>rect { background: image-set("http://elsewhere/a.png" 1x) }</style>`), "a style that fetches"},
+		"deep colours":        {pngDeep(7999, 4999), "when it is unpacked"},
 		"broken":              {in(`<g>`), "is an SVG that is broken"},
 		"too deep":            {in(strings.Repeat("<g>", 200) + strings.Repeat("</g>", 200)), "more than can be drawn"},
 		"a style sheet":       {[]byte(`<?xml-stylesheet href="http://elsewhere"?><svg viewBox="0 0 9 9"/>`), "other programs"},

@@ -34,6 +34,10 @@ const (
 	// maxSocketPath is the longest path that a Unix socket can have.
 	maxSocketPath = 107
 	leastFree     = 200 << 20
+	// reserve is room that is kept taken, and given up when the disk is full: so that the server starts, and what is there
+	// can be read.
+	reserve = 32 << 20
+	maxLog  = 4 << 20
 )
 
 // Options says how to run the server.
@@ -120,15 +124,49 @@ func (s *Server) check() error {
 		return fmt.Errorf("the data directory cannot be made: %w; set VIANDANTE_DATA to a directory that can be written to", err)
 	}
 	probe, err := os.CreateTemp(s.opts.Dir, "probe-*.tmp")
-	if err != nil {
+	if err != nil && !errors.Is(err, unix.ENOSPC) {
 		return fmt.Errorf("the data directory cannot be written to: %w; set VIANDANTE_DATA to one that can", err)
 	}
-	probe.Close()
-	os.Remove(probe.Name())
+	if probe != nil {
+		probe.Close()
+		os.Remove(probe.Name())
+	}
+	_, err = os.Stat(s.path("data"))
+	if free := s.free(); free < leastFree && err != nil {
+		return fmt.Errorf("the disk of %s is full: %d MB are free, the database needs %d MB; make room or set VIANDANTE_DATA to another disk", s.opts.Dir, free>>20, leastFree>>20)
+	}
+	return s.keepReserve()
+}
+
+// free returns how many bytes are free on the disk; very many where that cannot be told.
+func (s *Server) free() uint64 {
 	var disk unix.Statfs_t
-	if unix.Statfs(s.opts.Dir, &disk) == nil {
-		if free := disk.Bavail * uint64(disk.Bsize); free < leastFree {
-			return fmt.Errorf("the disk of %s is full: %d MB are free, the database needs %d MB; make room or set VIANDANTE_DATA to another disk", s.opts.Dir, free>>20, leastFree>>20)
+	if unix.Statfs(s.opts.Dir, &disk) != nil {
+		return 1 << 62
+	}
+	return disk.Bavail * uint64(disk.Bsize)
+}
+
+// keepReserve takes some room for bad times, or gives it up when they have come.
+func (s *Server) keepReserve() error {
+	file := s.path("reserve")
+	switch free := s.free(); {
+	case free < reserve:
+		s.opts.Log.Warn("the disk is nearly full: make room, or changes will be refused", "dir", s.opts.Dir, "free_mb", free>>20)
+		if err := os.Remove(file); err != nil && !errors.Is(err, os.ErrNotExist) {
+			return fmt.Errorf("making room for the database: %w", err)
+		}
+	case free > 4*reserve:
+		if info, err := os.Stat(file); err == nil && info.Size() == reserve {
+			return nil
+		}
+		f, err := os.OpenFile(file, os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+		if err != nil {
+			return fmt.Errorf("the data directory cannot be written to: %w", err)
+		}
+		defer f.Close()
+		if unix.Fallocate(int(f.Fd()), 0, 0, reserve) != nil { // not every file system can: then there is none
+			return os.Remove(file)
 		}
 	}
 	return nil
@@ -231,9 +269,9 @@ func (s *Server) launch(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	logFile, err := os.OpenFile(s.path("db.log"), os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+	logFile, began, err := s.openLog()
 	if err != nil {
-		return fmt.Errorf("the database's log cannot be written: %w", err)
+		return err
 	}
 	defer logFile.Close()
 	cmd := exec.Command(bin, append(s.common(s.path("data")), "--socket="+s.path("db.sock"), "--pid-file="+s.path("db.pid"),
@@ -262,6 +300,7 @@ func (s *Server) launch(ctx context.Context) error {
 				return nil
 			}
 			text, _ := os.ReadFile(s.path("db.log"))
+			text = text[min(int64(len(text)), began):]
 			return fmt.Errorf("the database did not start: %s (all of it in %s)", lastError(string(text)), s.path("db.log"))
 		case <-deadline.C:
 			return fmt.Errorf("the database did not answer within two minutes; see %s", s.path("db.log"))
@@ -271,6 +310,26 @@ func (s *Server) launch(ctx context.Context) error {
 		case <-time.After(20 * time.Millisecond):
 		}
 	}
+}
+
+// openLog opens the database's log to go on with, and tells where this start's part of it begins. One that has grown large
+// is put aside as db.log.1.
+func (s *Server) openLog() (*os.File, int64, error) {
+	file := s.path("db.log")
+	if info, err := os.Stat(file); err == nil && info.Size() > maxLog {
+		if err := os.Rename(file, file+".1"); err != nil {
+			return nil, 0, fmt.Errorf("the database's log cannot be put aside: %w", err)
+		}
+	}
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_WRONLY|os.O_APPEND, 0o600)
+	if err != nil {
+		return nil, 0, fmt.Errorf("the database's log cannot be written: %w", err)
+	}
+	info, err := f.Stat()
+	if err != nil {
+		return nil, 0, errors.Join(fmt.Errorf("the database's log cannot be read: %w", err), f.Close())
+	}
+	return f, info.Size(), nil
 }
 
 // port returns the port of earlier starts, or another free one where that is taken.
@@ -337,6 +396,15 @@ func (s *Server) pid() int {
 		return 0
 	}
 	return pid
+}
+
+// Signal sends the server's process a signal.
+func (s *Server) Signal(signal syscall.Signal) error {
+	pid := s.pid()
+	if pid == 0 {
+		return errors.New("the database does not run")
+	}
+	return syscall.Kill(pid, signal)
 }
 
 // Leave lets go of the server and leaves it running.

@@ -1,6 +1,6 @@
 -- +goose Up
 -- Categories have a version as everything else does.
-ALTER TABLE categories ADD COLUMN version BIGINT UNSIGNED NOT NULL DEFAULT 0;
+ALTER TABLE categories ADD COLUMN version BIGINT UNSIGNED NOT NULL DEFAULT 1;
 -- The answer to a request that came with a key, so that the same request again gets it again.
 DROP TABLE idempotency;
 CREATE TABLE answers (

@@ -9,6 +9,7 @@ import (
 	"os"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"testing"
 	"time"
 
@@ -64,6 +65,22 @@ func DSN(t testing.TB) string {
 		t.Fatal(err)
 	}
 	return server.DSN(name)
+}
+
+// Freeze stops the server where it stands, as a machine that has no memory left does: its connections stay open, and nothing
+// is answered. It goes on when the returned function is called, at the latest when the test ends.
+func Freeze(t testing.TB) (thaw func()) {
+	t.Helper()
+	if err := server.Signal(syscall.SIGSTOP); err != nil {
+		t.Fatal(err)
+	}
+	thaw = sync.OnceFunc(func() {
+		if err := server.Signal(syscall.SIGCONT); err != nil {
+			t.Error(err)
+		}
+	})
+	t.Cleanup(thaw)
+	return thaw
 }
 
 // Open returns a store on a new, empty database.

@@ -166,6 +166,17 @@ export function onChange(f: (topic: string) => void): () => void {
   return () => followers.delete(f)
 }
 
+let outgrown = false
+
+/** Whoever has more places come in than the page holds asks for those in view from then on. */
+function outgrow(): void {
+  if (crowded.value || outgrown || places.size <= MOST_HELD) return
+  outgrown = true
+  void loadPlaces()
+    .catch(() => {}) // the next change tries again
+    .finally(() => (outgrown = false))
+}
+
 /** Follows the changes that others make. Call inside a component, after signing in. */
 export function followChanges(): void {
   const { data, status, open, close } = useEventSource('/v1/changes', ['features', 'collections', 'categories', 'views', 'overlays', 'imagery'] as const, {
@@ -184,6 +195,7 @@ export function followChanges(): void {
     else return
     if (change.feature) markChanged(change.id, change.feature.properties.version ?? 0)
     generation.value++
+    outgrow()
   }, { flush: 'sync' })
   // A browser opens six connections to a server and no more; a page that nobody sees gives its own back.
   useEventListener(window, 'pagehide', close)
@@ -285,7 +297,7 @@ export function homeOf(kind: Kind): string {
 /** Where a first place goes when there is no collection yet. */
 async function home(): Promise<string> {
   if (!collections.value.length) {
-    const made = await unwrap(api.PUT('/v1/collections/{collection}', { params: { path: { collection: 'places' } }, body: { title: 'Places' } }))
+    const made = await unwrap(api.PUT('/v1/collections/{collection}', { params: { path: { collection: 'places' }, header: { 'If-None-Match': '*' } }, body: { title: 'Places' } }))
     collections.value = [made]
   }
   return collections.value[0]!.id

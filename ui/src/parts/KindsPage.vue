@@ -20,7 +20,7 @@ function newCollection(): void {
   freshCollection.value = { id: freshId(`collection ${collections.value.length + 1}`, 'collection', collections.value), title: '', description: '', version: 0, attributes: [] }
 }
 function newCategory(): void {
-  freshCategory.value = { id: freshId(`category ${categories.value.length + 1}`, 'category', categories.value), name: '', glyph: 'stone', colour: '#5B6770', position: categories.value.length, picture: '' }
+  freshCategory.value = { id: freshId(`category ${categories.value.length + 1}`, 'category', categories.value), name: '', glyph: 'stone', colour: '#5B6770', position: categories.value.length, picture: '', version: 0 }
 }
 function showAll(c: Collection): void {
   desk.list = { ...desk.list, collection: c.id, text: '', where: '', unplaced: false }

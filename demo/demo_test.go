@@ -26,7 +26,7 @@ import (
 )
 
 func TestTheSameSeedGivesTheSameBytes(t *testing.T) {
-	again, err := demotest.Written(demo.New(1), "island.osm.pbf")
+	again, err := demotest.Written(demotest.Drawn(), "island.osm.pbf")
 	require.NoError(t, err)
 	assert.Equal(t, sha256.Sum256(demotest.Island(t).PBF), sha256.Sum256(again))
 	other, err := demotest.Written(demo.New(2), "island.osm.pbf")
@@ -180,13 +180,13 @@ func TestOneWayStreetsTrapNobody(t *testing.T) {
 
 func TestPlacesLieOnTheIsland(t *testing.T) {
 	m := demotest.Island(t)
-	places := m.Island.Places(80)
+	places := demotest.Drawn().Places(80)
 	require.Len(t, places, 80)
 	for _, p := range places {
 		assert.Greater(t, m.Draft.Heights.At(p.At.Lat(), p.At.Lng()), -1.0, p.Name)
 		assert.NotEmpty(t, p.Name)
 	}
-	assert.Equal(t, places, m.Island.Places(80))
+	assert.Equal(t, places, demotest.Drawn().Places(80))
 }
 
 // Every address can be reached from the town's square, on foot and by car, and one comes back: a sample by whole routes,
@@ -195,7 +195,7 @@ func TestEveryAddressCanBeReached(t *testing.T) {
 	m := demotest.Island(t)
 	r := m.Region
 	router := road.NewRouter(r)
-	from := m.Island.Standpoint()
+	from := demotest.Drawn().Standpoint()
 	for i := 0; i < r.Addresses(); i += 331 {
 		a := r.Address(uint32(i))
 		for _, mode := range []region.Mode{region.Foot, region.Car} {
@@ -341,7 +341,7 @@ func TestAnArchipelagoIsOneMap(t *testing.T) {
 }
 
 func TestTheSocietysPathsAndAreas(t *testing.T) {
-	m := demotest.Island(t).Island
+	m := demotest.Drawn()
 	beats := m.Beats(6)
 	require.Len(t, beats, 6)
 	names := map[string]bool{}

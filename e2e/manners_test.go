@@ -13,7 +13,7 @@ import (
 // enter opens a view of the demo as somebody who is signed in.
 func (u *user) enter(p *program, path string) {
 	u.t.Helper()
-	u.do(chromedp.Navigate(p.url()))
+	u.do(chromedp.Navigate(p.url() + "/healthz")) // the page's origin, without the page
 	const in = `fetch('/session', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: '{}'}).then(r => r.status)`
 	status, err := chromedp.Run(u.Ctx, chromedp.Evaluate[int](in, chromedp.EvalAwaitPromise))
 	require.NoError(u.t, err)

@@ -398,14 +398,8 @@ func (s *Server) pid() int {
 	return pid
 }
 
-// Signal sends the server's process a signal.
-func (s *Server) Signal(signal syscall.Signal) error {
-	pid := s.pid()
-	if pid == 0 {
-		return errors.New("the database does not run")
-	}
-	return syscall.Kill(pid, signal)
-}
+// PID returns the server's process, 0 when none runs.
+func (s *Server) PID() int { return s.pid() }
 
 // Leave lets go of the server and leaves it running.
 func (s *Server) Leave() {

@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"log/slog"
 	"os"
+	"path/filepath"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"syscall"
@@ -71,16 +73,40 @@ func DSN(t testing.TB) string {
 // is answered. It goes on when the returned function is called, at the latest when the test ends.
 func Freeze(t testing.TB) (thaw func()) {
 	t.Helper()
-	if err := server.Signal(syscall.SIGSTOP); err != nil {
-		t.Fatal(err)
-	}
+	pid := server.PID()
 	thaw = sync.OnceFunc(func() {
-		if err := server.Signal(syscall.SIGCONT); err != nil {
+		if err := syscall.Kill(pid, syscall.SIGCONT); err != nil {
 			t.Error(err)
 		}
 	})
 	t.Cleanup(thaw)
+	if err := syscall.Kill(pid, syscall.SIGSTOP); err != nil {
+		t.Fatal(err)
+	}
+	for !stopped(t, pid) {
+		time.Sleep(time.Millisecond)
+	}
 	return thaw
+}
+
+// stopped tells whether all threads of a process stand still.
+func stopped(t testing.TB, pid int) bool {
+	t.Helper()
+	threads, err := filepath.Glob(fmt.Sprintf("/proc/%d/task/*/stat", pid))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, file := range threads {
+		text, err := os.ReadFile(file)
+		if err != nil {
+			continue // it has ended
+		}
+		_, state, _ := strings.Cut(string(text), ") ")
+		if !strings.HasPrefix(state, "T") {
+			return false
+		}
+	}
+	return true
 }
 
 // Open returns a store on a new, empty database.

@@ -135,7 +135,7 @@ func (f *feed) wake() {
 func (f *feed) after(no uint64, part int64) ([]*Event, bool) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	if no < f.from {
+	if no < f.from || no == f.from && part >= 0 { // in the midst of a number of which nothing is held
 		return nil, false
 	}
 	first := sort.Search(len(f.events), func(i int) bool { return f.events[i].beyond(no, part) })

@@ -69,8 +69,7 @@ const names = `window.viandanteChart.labels.placed.map(p => ({key: p.key, size: 
 func TestTheGround(t *testing.T) {
 	p := newProgram(t)
 	p.start()
-	m := demotest.Island(t)
-	town := m.Island.Standpoint()
+	town := demotest.Drawn().Standpoint()
 	view := func(at geo.Point, zoom float64, more string) string {
 		return fmt.Sprintf("/around?v=%v,%v,%v%s", at.Lat(), at.Lng(), zoom, more)
 	}

@@ -77,7 +77,7 @@ func (s *server) problem(c *echo.Context, err error) {
 		set(http.StatusServiceUnavailable, "busy", "Others are writing", err.Error())
 	case errors.Is(err, store.ErrFull):
 		set(http.StatusInsufficientStorage, "disk-full", "The disk is full",
-			"the disk of the database is full, nothing was changed: make room on it; reading goes on")
+			"nothing was changed; make room on the disk, reading goes on: "+err.Error())
 	case errors.Is(err, store.ErrTooLarge):
 		set(http.StatusRequestEntityTooLarge, "too-large", "Too large", err.Error()+"; send it in smaller pieces")
 	case errors.Is(err, context.Canceled):

@@ -85,6 +85,9 @@ func (s *Store) Change(ctx context.Context, workspace uuid.UUID, actor string, f
 func (s *Store) ChangeOf(
 	ctx context.Context, workspace uuid.UUID, actor string, want Wanted, f func(c *Change) error,
 ) (done Committed, err error) {
+	if err := s.hasRoom(); err != nil {
+		return Committed{}, err
+	}
 	ctx, cancel := context.WithTimeout(ctx, writeWait)
 	defer cancel()
 	err = s.run(ctx, func(ctx context.Context) error {
@@ -158,6 +161,9 @@ func (s *Store) once(c *Change, f func(c *Change) error) (done Committed, err er
 func (s *Store) Next(
 	ctx context.Context, workspace uuid.UUID, actor string, after uint64, r Replacement, once Once, answer func() ([]byte, error),
 ) (done Committed, ok bool, err error) {
+	if err := s.hasRoom(); err != nil {
+		return Committed{}, false, err
+	}
 	ctx, cancel := context.WithTimeout(ctx, writeWait)
 	defer cancel()
 	c := s.change(ctx, workspace, actor)

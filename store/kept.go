@@ -77,6 +77,9 @@ type Picture struct {
 
 // AddPicture keeps a picture under the SHA-256 of its bytes; one that is there already is left.
 func (s *Store) AddPicture(ctx context.Context, workspace uuid.UUID, hash [32]byte, p Picture) error {
+	if err := s.hasRoom(); err != nil {
+		return err
+	}
 	err := s.exec(ctx, `INSERT IGNORE INTO pictures (workspace, hash, media_type, width, height, data, created_at) VALUES (?, ?, ?, ?, ?, ?, ?)`,
 		workspace[:], hash[:], p.MediaType, p.Width, p.Height, p.Data, s.now().UTC())
 	return err

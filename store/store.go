@@ -32,6 +32,7 @@ type Store struct {
 	db     *sqlx.DB
 	health *health
 	now    func() time.Time
+	room   func() error
 	// packet is the largest statement that the database takes, in bytes.
 	packet int
 }
@@ -92,6 +93,19 @@ func (s *Store) migrate(ctx context.Context) error {
 
 // Close closes the pool.
 func (s *Store) Close() error { return errors.Join(s.health.close(), s.db.Close()) }
+
+// CheckRoom has room asked before each change: its error means that there is no room to write. Call it before the first.
+func (s *Store) CheckRoom(room func() error) { s.room = room }
+
+func (s *Store) hasRoom() error {
+	if s.room == nil {
+		return nil
+	}
+	if err := s.room(); err != nil {
+		return fmt.Errorf("%w: %w", ErrFull, err)
+	}
+	return nil
+}
 
 // get, all and exec are those of sqlx within run.
 func (s *Store) get(ctx context.Context, into any, query string, args ...any) error {

@@ -39,14 +39,14 @@ func (e *env) regionDir() string { return filepath.Join(e.data, "regions") }
 // openStore connects to the configured database, or to the private one, which it starts or adopts. own says that this
 // process is the one that keeps the private one alive and stops it; a tool that finds it running leaves it running.
 func (e *env) openStore(ctx context.Context, own bool) (*store.Store, func() error, error) {
-	dsn, stop := e.dsn, func() error { return nil }
+	dsn, stop, room := e.dsn, func() error { return nil }, func() error { return nil }
 	if dsn == "" {
 		db, err := mariadb.Start(ctx, mariadb.Options{Dir: filepath.Join(e.data, "db"), Log: e.log, Keep: own})
 		if err != nil {
 			return nil, nil, err
 		}
 		dsn = db.DSN(mariadb.Database)
-		stop = db.Stop
+		stop, room = db.Stop, db.Room
 		if !own && db.Adopted() {
 			stop = func() error { db.Leave(); return nil }
 		}
@@ -55,6 +55,7 @@ func (e *env) openStore(ctx context.Context, own bool) (*store.Store, func() err
 	if err != nil {
 		return nil, nil, errors.Join(fmt.Errorf("the database cannot be used: %w", err), stop())
 	}
+	s.CheckRoom(room)
 	return s, func() error { return errors.Join(s.Close(), stop()) }, nil
 }
 

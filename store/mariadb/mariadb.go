@@ -37,6 +37,9 @@ const (
 	// reserve is room that is kept taken, and given up when the disk is full: so that the server starts, and what is there
 	// can be read.
 	reserve = 32 << 20
+	// leastRoom is how much is left when changes are refused: a server that comes to the end of its disk while it writes
+	// may end itself.
+	leastRoom = 16 << 20
 	maxLog  = 4 << 20
 )
 
@@ -145,6 +148,14 @@ func (s *Server) free() uint64 {
 		return 1 << 62
 	}
 	return disk.Bavail * uint64(disk.Bsize)
+}
+
+// Room returns an error when there is too little room to write.
+func (s *Server) Room() error {
+	if free := s.free(); free < leastRoom {
+		return fmt.Errorf("%d MB are free on the disk of %s, %d MB are needed", free>>20, s.opts.Dir, leastRoom>>20)
+	}
+	return nil
 }
 
 // keepReserve takes some room for bad times, or gives it up when they have come.

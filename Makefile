@@ -3,7 +3,7 @@ SHELL := /bin/bash
 export CGO_ENABLED := 0
 GO ?= go
 
-.PHONY: help setup build demo test check bench pictures clean
+.PHONY: help setup build demo test race bench pictures clean
 
 help: ## list the targets
 	@grep -E '^[a-z]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/'
@@ -22,7 +22,7 @@ ui/dist/app/index.html: $(ui_sources) ui/node_modules/.made
 ui/node_modules/.made: ui/package-lock.json
 	@./setup.sh ui
 
-go_sources := $(shell find cmd codec core demo regionfile server service store ui style world -name '*.go' -not -name '*_test.go' 2>/dev/null) go.mod go.sum $(wildcard store/migrations/*.sql world/*.gz) server/openapi.yaml
+go_sources := $(shell find cmd codec core demo imagery regionfile server service standin store ui style world -name '*.go' -not -name '*_test.go' 2>/dev/null) go.mod go.sum $(wildcard store/migrations/*.sql world/*.gz) server/openapi.yaml
 bin/viandante: $(go_sources) ui/dist/app/index.html
 	@echo "Building the program …"
 	@$(GO) build -trimpath -o $@ ./cmd/viandante
@@ -30,10 +30,14 @@ bin/viandante: $(go_sources) ui/dist/app/index.html
 demo: build ## everything: set up, build, serve the made-up island
 	@exec ./bin/viandante demo
 
-test: setup ui/dist/app/index.html ## all tests, the page in headless Chromium among them
-	@./setup.sh browser
-	@$(GO) vet ./...
+test: ## all tests, the page in headless Chromium among them
+	@$(GO) vet ./... & vet=$$!; ./setup.sh server browser ui && $(MAKE) --no-print-directory ui/dist/app/index.html; \
+		page=$$?; wait $$vet && exit $$page
 	@$(GO) test -timeout 14m ./...
+
+race: ## the tests of what many do at once, under the race detector
+	@./setup.sh server race
+	@CGO_ENABLED=1 $(GO) test -race -short -timeout 10m ./core/... ./store/... ./service ./server
 
 bench: build ## the benchmarks, each beside what it is compared with
 	@./setup.sh browser

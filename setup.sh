@@ -1,5 +1,6 @@
 #!/usr/bin/env bash
-# Installs what is missing: `setup.sh server` MariaDB's server, `browser` Chromium for the tests, `ui` the npm packages.
+# Installs what is missing: `setup.sh server` MariaDB's server, `browser` Chromium for the tests, `race` a C compiler for
+# Go's race detector, `ui` the npm packages.
 # Debian's packages need root or sudo; where all is there already, nothing is asked for.
 set -euo pipefail
 cd "$(dirname "$0")"
@@ -39,11 +40,15 @@ for what in "$@"; do
   case $what in
     server) need mariadb-server-core mariadbd /usr/sbin/mariadbd ;;
     browser) need chromium chromium ;;
+    race)
+      need gcc gcc
+      [ -e /usr/include/stdlib.h ] || missing+=(libc6-dev)
+      ;;
     ui)
       command -v go >/dev/null || { say "Go is missing: install Go 1.26 or newer"; exit 1; }
       command -v npm >/dev/null || { say "Node.js with npm is missing: install Node 20 or newer"; exit 1; }
       ;;
-    *) say "usage: setup.sh [server] [browser] [ui]"; exit 2 ;;
+    *) say "usage: setup.sh [server] [browser] [race] [ui]"; exit 2 ;;
   esac
 done
 debian

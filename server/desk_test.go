@@ -219,7 +219,7 @@ func TestPlacesByTheTile(t *testing.T) {
 }
 
 func TestTheBuildingAtAPosition(t *testing.T) {
-	s := newSite(t)
+	s := newMapSite(t)
 	found := 0
 	region := demotest.Island(t).Region
 	for i := range uint32(60) {

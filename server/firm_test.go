@@ -398,7 +398,7 @@ func TestOnlyAPersonAtTheMachineIsLetIn(t *testing.T) {
 
 // The database stands still: what memory knows is answered, everything else is 503 with Retry-After, and soon.
 func TestTheDatabaseStandsStill(t *testing.T) {
-	s := newSite(t)
+	s := newMapSite(t)
 	s.collection()
 	path := items + "/" + newID()
 	require.Equal(t, 201, s.call("PUT", path, feature("Pump", -38.1, -26.1)).status)

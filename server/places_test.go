@@ -122,7 +122,7 @@ func TestHistoryAndBin(t *testing.T) {
 
 // Positions that were mistyped lie far from everything; the likely mend is offered. One that is far on purpose is left alone.
 func TestDoubtsAboutAPosition(t *testing.T) {
-	s := newSite(t)
+	s := newMapSite(t)
 	for at, want := range map[string]string{
 		"-38.114,-26.28": "", "-38.3,-26.9": "", "-26.28,-38.114": "-38.114,-26.28", "38.114,-26.28": "-38.114,-26.28", "-38.114,26.28": "-38.114,-26.28",
 		"38.114,26.28": "-38.114,-26.28", "26.28,38.114": "-38.114,-26.28", "52.5,13.4": "", "0,0": "",

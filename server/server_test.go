@@ -44,7 +44,21 @@ type site struct {
 	clock     atomic.Int64 // how far the server's clock is ahead
 }
 
+// newSite returns a site without map data, newMapSite one with the island.
 func newSite(t *testing.T) *site {
+	t.Helper()
+	return newSiteWith(t, func(*service.Service) {})
+}
+
+func newMapSite(t *testing.T) *site {
+	t.Helper()
+	return newSiteWith(t, func(svc *service.Service) {
+		_, err := svc.UseRegion(t.Context(), "island", "", demotest.Island(t).File)
+		require.NoError(t, err)
+	})
+}
+
+func newSiteWith(t *testing.T, prepare func(*service.Service)) *site {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
 	db := storetest.Open(t)
@@ -53,9 +67,9 @@ func newSite(t *testing.T) *site {
 	require.NoError(t, db.AddCredential(ctx, "secret", store.Credential{Workspace: ws, Kind: store.Token, Name: "tester", Scopes: "read write", Origins: "https://app.example"}))
 	require.NoError(t, db.AddCredential(ctx, "reader", store.Credential{Workspace: ws, Kind: store.Token, Name: "reader", Scopes: "read"}))
 	svc := service.New(db, t.TempDir(), slog.New(slog.DiscardHandler))
-	_, err := svc.UseRegion(ctx, "island", "", demotest.Island(t).File)
-	require.NoError(t, err)
+	prepare(svc)
 	require.NoError(t, svc.Load(ctx))
+	var err error
 	out := &site{t: t, token: "secret", store: db, service: svc, workspace: ws}
 	out.config = Config{Service: svc, Store: db, Log: slog.New(slog.DiscardHandler),
 		Now:  func() time.Time { return time.Now().Add(time.Duration(out.clock.Load())) },
@@ -339,7 +353,7 @@ func TestPagesLinkToTheNext(t *testing.T) {
 }
 
 func TestGeocodeThereAndBack(t *testing.T) {
-	s := newSite(t)
+	s := newMapSite(t)
 	label := demotest.Island(t).Label(t, "3", "Quillmere")
 	a := s.call("GET", "/v1/geocode?q="+url.QueryEscape(strings.ToLower(label)), "")
 	require.NotEmpty(t, a.features())
@@ -358,7 +372,7 @@ func TestGeocodeThereAndBack(t *testing.T) {
 }
 
 func TestTheLineTakesAnything(t *testing.T) {
-	s := newSite(t)
+	s := newMapSite(t)
 	s.collection()
 	require.Equal(t, 201, s.call("PUT", items+"/"+newID(), feature("Quillmere Pump", -38.1, -26.1)).status)
 	kind := func(q string) any {
@@ -375,7 +389,7 @@ func TestTheLineTakesAnything(t *testing.T) {
 }
 
 func TestRouteHasStepsThatAddUp(t *testing.T) {
-	s := newSite(t)
+	s := newMapSite(t)
 	at := func(settlement string) string {
 		c := s.call("GET", "/v1/geocode?limit=1&q="+url.QueryEscape(demotest.Island(t).Label(t, "3", settlement)), "").features()[0]["geometry"].(map[string]any)["coordinates"].([]any)
 		return fmt.Sprintf("%v,%v", c[1], c[0])
@@ -400,7 +414,7 @@ func TestRouteHasStepsThatAddUp(t *testing.T) {
 }
 
 func TestTiles(t *testing.T) {
-	s := newSite(t)
+	s := newMapSite(t)
 	version := s.call("GET", "/v1/regions", "").json["version"].(string)
 	a := s.call("GET", "/v1/tiles/"+version+"/3/3/4", "", "Accept-Encoding", "gzip")
 	require.Equal(t, 200, a.status)

@@ -227,7 +227,7 @@ func Faults(ctx context.Context, rings [][]geo.Point, most int) ([]Fault, error)
 }
 
 // uncrossings bounds the work of Uncross: how many positions all its passes together may look at.
-const uncrossings = 1_000_000
+const uncrossings = 100_000
 
 // Uncross returns a ring that crosses itself nowhere, with the same positions in another order: what lies between two
 // sides that cross is followed the other way round (Croes 1958, "A method for solving traveling-salesman problems"),

@@ -161,26 +161,29 @@ func TestRingsLieWhereCountingSaysTheyDo(t *testing.T) {
 // when sides were looked for in the cells of a grid.
 func TestNoArrangementTakesLong(t *testing.T) {
 	comb := []geo.Point{}
-	const teeth = 25_000
+	teeth, holes, zigs := 25_000, 20_000, 100_000
+	if testing.Short() {
+		teeth, holes, zigs = 2500, 2000, 10_000
+	}
 	for i := range teeth { // a comb whose long teeth lean
 		x := float64(i) * 1e-4
 		comb = append(comb, geo.MustPoint(0, x), geo.MustPoint(9, x+4), geo.MustPoint(9, x+4.00004), geo.MustPoint(0, x+0.00004))
 	}
 	comb = append(comb, geo.MustPoint(-1, 3), geo.MustPoint(-1, 0))
 	assert.Empty(t, faultsOf(t, [][]geo.Point{comb}, 50))
-	comb[7], comb[30_000] = comb[30_000], comb[7]
+	comb[7], comb[2*teeth] = comb[2*teeth], comb[7]
 	assert.Len(t, faultsOf(t, [][]geo.Point{comb}, 50), 50)
 
 	rings := [][]geo.Point{ring(-1, -1, -1, 101, 80, 101, 80, -1)}
-	for i := range 20_000 {
+	for i := range holes {
 		lat, lng := float64(i%200)/3, float64(i/200)/2
 		rings = append(rings, ring(lat, lng, lat+0.2, lng, lat+0.2, lng+0.2, lat, lng+0.2))
 	}
 	assert.Empty(t, faultsOf(t, rings, 50))
 
 	zigzag := []geo.Point{}
-	for i := range 100_000 { // every side crosses every other
-		zigzag = append(zigzag, geo.MustPoint(float64(i%2)*10-5, float64(i*7919%100_000)*1e-4))
+	for i := range zigs { // every side crosses every other
+		zigzag = append(zigzag, geo.MustPoint(float64(i%2)*10-5, float64(i*7919%zigs)*1e-4))
 	}
 	assert.Len(t, faultsOf(t, [][]geo.Point{zigzag}, 50), 50)
 	_, ok := Uncross(t.Context(), zigzag)
@@ -193,10 +196,13 @@ func TestNoArrangementTakesLong(t *testing.T) {
 }
 
 func TestManyVertices(t *testing.T) {
-	const n = 100_000
+	n := 100_000
+	if testing.Short() {
+		n = 10_000
+	}
 	line := make([]geo.Point, n)
 	for i := range line {
-		a := 2 * math.Pi * float64(i) / n
+		a := 2 * math.Pi * float64(i) / float64(n)
 		k := 0.3 + 0.002*math.Sin(900*a)
 		line[i] = geo.MustPoint(-38+k*math.Sin(a), -26+k*math.Cos(a)).Rounded()
 	}

@@ -133,6 +133,9 @@ func crossings(fs []feature, class string, edge float64) (out []float64) {
 
 // What leaves one tile of the island enters the next at the same place: roads, rivers, contours and cut-up outlines.
 func TestNothingBreaksBetweenTiles(t *testing.T) {
+	if testing.Short() {
+		t.Skip("looks at some thousand tiles")
+	}
 	regions := []*region.Region{demotest.Island(t).Region}
 	met := map[string]int{}
 	for zoom := 9; zoom <= 17; zoom++ {

@@ -70,7 +70,7 @@ type frames struct{ Median, P95, Busy, Late float64 }
 // run has the page make a movement five times for two seconds and returns the run in the middle, by its 95th percentile.
 func run(b *e2e.Browser, places, step string) (frames, error) {
 	if places != "0" {
-		if _, err := chromedp.Run(b.Ctx, chromedp.Evaluate[int](`(() => { const c = window.viandanteChart, l = c.layers.find(l => l.stones), few = l.stones
+		if _, err := chromedp.Run(b.Ctx, chromedp.Evaluate[int](`(() => { const c = window.viandanteChart, l = c.stacked.find(l => l.stones), few = l.stones
 			let seed = 9
 			const random = () => (seed = (seed * 16807) % 2147483647) / 2147483647
 			l.stones = Array.from({length: `+places+`}, (_, i) => ({...few[i % few.length], id: 'b' + i, at: {lat: -38.16 + 0.1 * random(), lng: -26.33 + 0.12 * random()}, selected: false}))

@@ -4,9 +4,11 @@ import (
 	"bytes"
 	"context"
 	"crypto/sha256"
+	"errors"
 	"fmt"
 	"math"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/paulmach/osm"
@@ -25,13 +27,41 @@ import (
 	"viandante/demo/demotest"
 )
 
+// errStop is what the taker of the second island returns.
+var errStop = errors.New("the disk is full")
+
+// pair is an archipelago of two, which takes some seconds to draw: all tests of the package look at it.
+var pair = sync.OnceValue(func() (p struct {
+	islands []*demo.Island
+	alone   [][]byte // each as a map of its own
+	both    bytes.Buffer
+	err     error
+}) {
+	w := codec.NewWriter(&p.both, "two.osm.pbf")
+	p.err = demo.Archipelago(1, 2, func(number int, m *demo.Island) error {
+		if number != len(p.islands) {
+			return fmt.Errorf("island %d comes after %d others", number, len(p.islands))
+		}
+		alone, err := demotest.Written(m, "island.osm.pbf")
+		if err != nil {
+			return err
+		}
+		p.islands, p.alone = append(p.islands, m), append(p.alone, alone)
+		m.Write(w)
+		if number == 1 {
+			return errors.Join(errStop, w.Close())
+		}
+		return nil
+	})
+	return p
+})
+
+// The island of these tests and that of demotest, which may have been drawn by another process, are the same.
 func TestTheSameSeedGivesTheSameBytes(t *testing.T) {
-	again, err := demotest.Written(demotest.Drawn(), "island.osm.pbf")
-	require.NoError(t, err)
-	assert.Equal(t, sha256.Sum256(demotest.Island(t).PBF), sha256.Sum256(again))
-	other, err := demotest.Written(demo.New(2), "island.osm.pbf")
-	require.NoError(t, err)
-	assert.NotEqual(t, sha256.Sum256(again), sha256.Sum256(other))
+	p := pair()
+	require.Len(t, p.alone, 2)
+	assert.Equal(t, sha256.Sum256(demotest.Island(t).PBF), sha256.Sum256(p.alone[0]))
+	assert.NotEqual(t, sha256.Sum256(p.alone[1]), sha256.Sum256(p.alone[0]), "another seed gives another island")
 }
 
 // tagged counts the elements of the written file by key=value, a value being * for any.
@@ -180,13 +210,13 @@ func TestOneWayStreetsTrapNobody(t *testing.T) {
 
 func TestPlacesLieOnTheIsland(t *testing.T) {
 	m := demotest.Island(t)
-	places := demotest.Drawn().Places(80)
+	places := pair().islands[0].Places(80)
 	require.Len(t, places, 80)
 	for _, p := range places {
 		assert.Greater(t, m.Draft.Heights.At(p.At.Lat(), p.At.Lng()), -1.0, p.Name)
 		assert.NotEmpty(t, p.Name)
 	}
-	assert.Equal(t, places, demotest.Drawn().Places(80))
+	assert.Equal(t, places, pair().islands[0].Places(80))
 }
 
 // Every address can be reached from the town's square, on foot and by car, and one comes back: a sample by whole routes,
@@ -195,7 +225,7 @@ func TestEveryAddressCanBeReached(t *testing.T) {
 	m := demotest.Island(t)
 	r := m.Region
 	router := road.NewRouter(r)
-	from := demotest.Drawn().Standpoint()
+	from := pair().islands[0].Standpoint()
 	for i := 0; i < r.Addresses(); i += 331 {
 		a := r.Address(uint32(i))
 		for _, mode := range []region.Mode{region.Foot, region.Car} {
@@ -303,20 +333,9 @@ func deepInside(corners, ring [][2]float64, margin float64) bool {
 }
 
 func TestAnArchipelagoIsOneMap(t *testing.T) {
-	if testing.Short() {
-		t.Skip("makes two islands")
-	}
-	var islands []*demo.Island
-	var b bytes.Buffer
-	w := codec.NewWriter(&b, "two.osm.pbf")
-	require.NoError(t, demo.Archipelago(1, 2, func(number int, m *demo.Island) error {
-		require.Len(t, islands, number)
-		islands = append(islands, m)
-		m.Write(w)
-		return nil
-	}))
-	require.NoError(t, w.Close())
-	draft, report, err := codec.Read(context.Background(), &b, "two")
+	p := pair()
+	require.ErrorIs(t, p.err, errStop, "and the taker's error is told")
+	draft, report, err := codec.Read(context.Background(), bytes.NewReader(p.both.Bytes()), "two")
 	require.NoError(t, err)
 	assert.Equal(t, codec.Report{Nodes: report.Nodes, Ways: report.Ways, Relations: report.Relations}, report)
 	one := demotest.Island(t).Draft
@@ -336,12 +355,10 @@ func TestAnArchipelagoIsOneMap(t *testing.T) {
 		require.False(t, twice, "feature %d stands twice", f.ID)
 		seen[key] = f.ID
 	}
-	stop := fmt.Errorf("the disk is full")
-	assert.ErrorIs(t, demo.Archipelago(1, 1, func(int, *demo.Island) error { return stop }), stop)
 }
 
 func TestTheSocietysPathsAndAreas(t *testing.T) {
-	m := demotest.Drawn()
+	m := pair().islands[0]
 	beats := m.Beats(6)
 	require.Len(t, beats, 6)
 	names := map[string]bool{}

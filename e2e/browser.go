@@ -139,7 +139,17 @@ func Wait(expression string) chromedp.Action[chromedp.Void] {
 
 // MapDrawn waits until everything in view is drawn.
 func MapDrawn() chromedp.Action[chromedp.Void] {
-	return chromedp.Steps(Wait(`window.viandanteChart && window.viandanteChart.complete`), chromedp.Sleep(150*time.Millisecond)) // the frame that shows it
+	return chromedp.Steps(Wait(`window.viandanteChart && window.viandanteChart.complete`), Shown())
+}
+
+// Shown waits until what the page has done so far is on the screen: for the frame after the next.
+func Shown() chromedp.Action[chromedp.Void] {
+	const frames = `new Promise(done => requestAnimationFrame(() => requestAnimationFrame(() => done(true))))`
+	evaluate := chromedp.Evaluate[bool](frames, chromedp.EvalAwaitPromise)
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		_, err := evaluate(ctx, t)
+		return chromedp.Void{}, err
+	}
 }
 
 // Shot writes a picture of the page.

@@ -62,7 +62,7 @@ func (u *user) colour(p geo.Point) string {
 const sum = `(() => { const g = window.viandanteChart.picture(true), d = g.getContext('2d').getImageData(0, 0, g.width, g.height).data; let h = 0; for (let i = 0; i < d.length; i += 16) h = (h * 31 + d[i] + 7 * d[i + 1] + 13 * d[i + 2]) | 0; return h })()`
 
 // names are the names that are shown: their text, boxes on the screen, turns, and where they lie on the world.
-const names = `window.viandanteChart.labels.placed.map(p => ({key: p.key, size: p.size, turns: p.glyphs.map(g => g.angle), x: p.middle.x, y: p.middle.y,
+const names = `window.viandanteChart.names.map(p => ({key: p.key, size: p.size, turns: p.glyphs.map(g => g.angle), x: p.middle.x, y: p.middle.y,
 	at: window.viandanteChart.camera.worldToScreen(p.middle), text: p.glyphs.map(g => g.text).join(''),
 	boxes: p.glyphs.map(g => { const s = window.viandanteChart.camera.worldToScreen(g.at), n = [...g.text].length, w = p.size * (g.angle ? 0.4 : 0.36 * Math.max(...g.text.split('\n').map(l => l.length)) / 2 + 0.1); return [s.x - w / 2 - (g.angle ? 0 : w / 2), s.y - p.size * 0.3, s.x + w / 2 + (g.angle ? 0 : w / 2), s.y + p.size * 0.3] })}))`
 
@@ -74,8 +74,10 @@ func TestTheGround(t *testing.T) {
 		return fmt.Sprintf("/around?v=%v,%v,%v%s", at.Lat(), at.Lng(), zoom, more)
 	}
 
+	u := newUser(t, 1280, 800)
+
 	t.Run("each style by day and night is its own", func(t *testing.T) {
-		u := newUser(t, 1280, 800)
+		u := u.in(t)
 		u.enter(p, view(town, 14, ""))
 		seen := map[any]string{}
 		for range 2 {
@@ -86,10 +88,10 @@ func TestTheGround(t *testing.T) {
 				assert.Empty(t, seen[picture], "%s looks like %s", manner, seen[picture])
 				seen[picture] = manner
 				u.key("y")
-				u.do(chromedp.Sleep(100e6), MapDrawn())
+				u.do(Shown(), MapDrawn())
 			}
 			u.key("n")
-			u.do(chromedp.Sleep(100e6), MapDrawn())
+			u.do(Shown(), MapDrawn())
 		}
 		assert.Len(t, seen, 8)
 		u.key("y")
@@ -100,7 +102,7 @@ func TestTheGround(t *testing.T) {
 	})
 
 	t.Run("large lettering", func(t *testing.T) {
-		u := newUser(t, 1280, 800)
+		u := u.in(t)
 		u.enter(p, view(town, 14, ""))
 		before := u.number(`Math.max(...` + names + `.map(n => n.size))`)
 		u.key("b")
@@ -109,7 +111,7 @@ func TestTheGround(t *testing.T) {
 	})
 
 	t.Run("bridges lie on top, tunnels do not", func(t *testing.T) {
-		u := newUser(t, 1280, 800)
+		u := u.in(t)
 		road := func(flag region.Flag) func(f *region.Feature) bool {
 			return func(f *region.Feature) bool {
 				return f.Class == region.Secondary && f.Flags&(region.Bridge|region.Tunnel) == flag
@@ -127,7 +129,7 @@ func TestTheGround(t *testing.T) {
 	})
 
 	t.Run("houses, water and woods have their colours", func(t *testing.T) {
-		u := newUser(t, 1280, 800)
+		u := u.in(t)
 		u.enter(p, view(town, 18, "&ground=muted")) // without patterns
 		seen := map[string]region.Class{}
 		for class, zoom := range map[region.Class]float64{region.Building: 19, region.Wood: 15, region.Water: 16, region.Sand: 17} {
@@ -147,7 +149,7 @@ func TestTheGround(t *testing.T) {
 	})
 
 	t.Run("names do not collide, stand upright and stay", func(t *testing.T) {
-		u := newUser(t, 1280, 800)
+		u := u.in(t)
 		u.enter(p, view(town, 15, ""))
 		for _, zoom := range []float64{11, 13, 15, 16.25, 18} {
 			u.look(town.Lat(), town.Lng(), zoom)
@@ -172,7 +174,7 @@ func TestTheGround(t *testing.T) {
 	})
 
 	t.Run("the world is there, across the antimeridian", func(t *testing.T) {
-		u := newUser(t, 1280, 800)
+		u := u.in(t)
 		u.enter(p, "/around?v=-17,179.5,4.5")
 		sea := u.colour(geo.MustPoint(-19.6, -176.4))
 		assert.NotEqual(t, sea, u.colour(geo.MustPoint(-17.85, 178)), "an island on this side")

@@ -212,6 +212,9 @@ func newUser(t *testing.T, width, height int) *user {
 	return &user{b, t}
 }
 
+// in is the same user in another test.
+func (u *user) in(t *testing.T) *user { return &user{u.Browser, t} }
+
 func (u *user) do(steps ...chromedp.Action[chromedp.Void]) {
 	u.t.Helper()
 	if err := chromedp.Do(u.Ctx, steps...); err != nil {

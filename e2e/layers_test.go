@@ -36,7 +36,7 @@ func (u *user) shown(lat, lng float64) string {
 // settled waits until the map is drawn and imagery has come.
 func (u *user) settled() {
 	u.t.Helper()
-	u.waitFor(`window.viandanteChart.complete && !window.viandanteChart.layers.some(l => l.waiting)`)
+	u.waitFor(`window.viandanteChart.complete && !window.viandanteChart.stacked.some(l => l.waiting)`)
 	u.do(MapDrawn())
 }
 
@@ -122,7 +122,7 @@ func TestViewsAndLayers(t *testing.T) {
 		u.do(MapDrawn())
 		assert.Equal(t, "c81414", u.shown(lat+0.0003, lng))
 		control := func(i int) (float64, float64) {
-			h := fmt.Sprintf(`(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), p = c.camera.toScreen(c.layers.find(l => l.shapes?.some(s => s.id === 'control 0')).shapes[%d].figure.at); return [p.x + b.left, p.y + b.top] })()`, i)
+			h := fmt.Sprintf(`(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), p = c.camera.toScreen(c.stacked.find(l => l.shapes?.some(s => s.id === 'control 0')).shapes[%d].figure.at); return [p.x + b.left, p.y + b.top] })()`, i)
 			xy := u.eval(h).([]any)
 			return xy[0].(float64), xy[1].(float64)
 		}
@@ -219,7 +219,7 @@ func TestViewsAndLayers(t *testing.T) {
 	t.Run("names, categories and buildings", func(t *testing.T) {
 		u := newUser(t, 1280, 800)
 		u.enter(p, at(13.5, "&page=layers"))
-		stones := `window.viandanteChart.layers.find(l => l.stones)`
+		stones := `window.viandanteChart.stacked.find(l => l.stones)`
 		total := u.number(stones + `.stones.length`)
 		u.click("only-lookout")
 		u.waitFor(stones + `.stones.length < ` + fmt.Sprint(total))
@@ -253,13 +253,13 @@ func TestViewsAndLayers(t *testing.T) {
 		u.do(chromedp.Navigate(p.url()+fmt.Sprintf("/around?v=%v,%v,17&place=%s", where[1], where[0], id)), MapDrawn())
 		u.click("as-building")
 		u.sees("as-building", "Show as a stone")
-		u.waitFor(`window.viandanteChart.layers.some(l => l.shapes?.some(s => s.id === '` + id + `' && s.figure.rings[0].length > 3))`)
+		u.waitFor(`window.viandanteChart.stacked.some(l => l.shapes?.some(s => s.id === '` + id + `' && s.figure.rings[0].length > 3))`)
 		u.key("\x1b")
 		u.waitFor(`!document.querySelector('[data-test=place-page]')`)
 		u.clickMap(where[1], where[0])
 		u.sees("place-page", "Guild hall") // its building answers the click
 		u.look(where[1], where[0], 14)
-		u.waitFor(`!window.viandanteChart.layers.some(l => l.shapes?.some(s => s.id === '` + id + `'))`) // too small: a stone again
+		u.waitFor(`!window.viandanteChart.stacked.some(l => l.shapes?.some(s => s.id === '` + id + `'))`) // too small: a stone again
 		assert.Empty(t, unasked(u.Complaints()))
 	})
 
@@ -268,7 +268,7 @@ func TestViewsAndLayers(t *testing.T) {
 		u.enter(p, at(15, "&names=never"))
 		// Each kind is drawn where it is, answers a click on it, and a finger that is a little off.
 		got := u.eval(fmt.Sprintf(`(() => {
-			const c = window.viandanteChart, layer = c.layers.find(l => l.order === 70), at = {lat: %v, lng: %v}, off = (y, x) => ({lat: at.lat + y, lng: at.lng + x})
+			const c = window.viandanteChart, layer = c.stacked.find(l => l.order === 70), at = {lat: %v, lng: %v}, off = (y, x) => ({lat: at.lat + y, lng: at.lng + x})
 			const kinds = {
 				point: {figure: {kind: 'point', at: off(0.002, 0)}, spot: off(0.002, 0)},
 				line: {figure: {kind: 'line', points: [off(-0.002, -0.004), off(-0.002, 0.004)]}, spot: off(-0.002, 0.003)},
@@ -278,13 +278,13 @@ func TestViewsAndLayers(t *testing.T) {
 			}
 			const out = {}
 			for (const [kind, k] of Object.entries(kinds)) {
-				const p = c.camera.toScreen(k.spot), pixels = () => [...c.overCanvas.getContext('2d').getImageData(p.x - 6, p.y - 6, 12, 12).data].reduce((n, v) => n + v, 0)
-				layer.shapes = []; c.draw(performance.now()); const before = pixels()
-				layer.shapes = [{id: kind, ink: 'madder', hit: true, ...k}]; c.draw(performance.now())
+				const p = c.camera.toScreen(k.spot), pixels = () => [...c.over.getContext('2d').getImageData(p.x - 6, p.y - 6, 12, 12).data].reduce((n, v) => n + v, 0)
+				layer.shapes = []; c.drawNow(); const before = pixels()
+				layer.shapes = [{id: kind, ink: 'madder', hit: true, ...k}]; c.drawNow()
 				const near = (y, touch) => c.hitAt({x: p.x, y: p.y - y}, touch)?.id === kind
 				out[kind] = [pixels() !== before, near(0, false), near(kind === 'text' ? 36 : kind === 'point' ? 22 : 15, true), near(60, true)]
 			}
-			layer.shapes = []; c.draw(performance.now())
+			layer.shapes = []; c.drawNow()
 			return out })()`, lat, lng)).(map[string]any)
 		for _, kind := range []string{"point", "line", "polygon", "circle", "text"} {
 			assert.Equal(t, []any{true, true, true, false}, got[kind], "%s: drawn, hit by a mouse, by a finger beside it, not by one far off", kind)
@@ -295,7 +295,7 @@ func TestViewsAndLayers(t *testing.T) {
 		u := newUser(t, 1280, 800)
 		u.enter(p, at(14, ""))
 		u.fill("zoom", "5 km\r")
-		u.waitFor(`!window.viandanteChart.motion`)
+		u.waitFor(`!window.viandanteChart.moving`)
 		u.do(MapDrawn())
 		across := u.number(`window.viandanteChart.camera.metresPerPixel * window.viandanteChart.camera.width`)
 		assert.True(t, across >= 5000 && across < 6000, "%v m across", across)
@@ -303,7 +303,7 @@ func TestViewsAndLayers(t *testing.T) {
 		u.do(chromedp.Navigate(p.url()+fmt.Sprintf("/journey?v=%v,%v,16&from=%v,%v&to=%v,%v", lat, lng, lat, lng, lat+0.02, lng+0.01)), chromedp.WaitVisible(At("total")), MapDrawn())
 		u.look(lat, lng, 17)
 		u.key("f")
-		u.waitFor(`window.viandanteChart.view.zoom < 15.5 && !window.viandanteChart.motion`)
+		u.waitFor(`window.viandanteChart.view.zoom < 15.5 && !window.viandanteChart.moving`)
 		for _, end := range [][2]float64{{lat, lng}, {lat + 0.02, lng + 0.01}} {
 			x, y := u.pixel(end[0], end[1])
 			assert.True(t, x > 20 && y > 60 && x < 820 && y < 720, "the whole way is in view: %v, %v", x, y)
@@ -314,7 +314,7 @@ func TestViewsAndLayers(t *testing.T) {
 		phone.do(phone.Size(844, 390, true), MapDrawn())
 		assert.InDelta(t, lat, phone.number(`window.viandanteChart.view.lat`), 1e-5, "the middle stays")
 		assert.Equal(t, 15.0, phone.number(`window.viandanteChart.view.zoom`))
-		assert.Equal(t, true, phone.eval(`(() => { const c = window.viandanteChart; return c.camera.width === c.container.clientWidth && c.overCanvas.width === Math.round(c.camera.width * devicePixelRatio) })()`))
+		assert.Equal(t, true, phone.eval(`(() => { const c = window.viandanteChart; return c.camera.width === c.container.clientWidth && c.over.width === Math.round(c.camera.width * devicePixelRatio) })()`))
 	})
 
 	t.Run("reduced motion cuts", func(t *testing.T) {
@@ -363,15 +363,15 @@ func TestACrowd(t *testing.T) {
 	})
 	u := newUser(t, 1280, 800)
 	u.enter(p, "/around?v=-38.075,-26.15,11")
-	const stones = `window.viandanteChart.layers.find(l => l.stones)`
+	const stones = `window.viandanteChart.stacked.find(l => l.stones)`
 	sum := stones + `.stones.reduce((n, s) => n + (s.count ?? 1), 0)`
-	u.waitFor(sum + ` >= 20400`)
-	assert.Less(t, u.number(stones+`.stones.length`), 2000.0, "in some cairns")
+	// The page may have opened before the server knew of them all: it goes over to cairns when they come in.
+	u.waitFor(sum + ` >= 20400 && ` + stones + `.stones.length < 2000`)
 	u.do(MapDrawn())
 	assert.Contains(t, u.eval(`document.querySelector('[data-test=map]').getAttribute('aria-label')`), "places in view")
 	largest := u.eval(`(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), o = ` + stones + `.onScreen(c.camera).sort((a, b) => b.pile.count - a.pile.count)[0]; return [o.p.x + b.left, o.p.y + b.top - 10, o.pile.count] })()`).([]any)
 	u.do(chromedp.MouseClickXY(largest[0].(float64), largest[1].(float64)))
-	u.waitFor(`window.viandanteChart.view.zoom >= 12 && !window.viandanteChart.motion`)
+	u.waitFor(`window.viandanteChart.view.zoom >= 12 && !window.viandanteChart.moving`)
 	u.look(-38.0755, -26.1495, 17)
 	u.waitFor(stones + `.stones.length > 20 && ` + stones + `.stones.every(s => (s.count ?? 1) === 1)`)
 	u.do(MapDrawn())

@@ -85,14 +85,14 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.pick("copy-as", "decimal")
 		u.key("z")
 		u.sees("only", "One alone is shown")
-		u.waitFor(`window.viandanteChart.layers.find(l => l.stones).stones.length === 1`)
+		u.waitFor(`window.viandanteChart.stacked.find(l => l.stones).stones.length === 1`)
 		u.key("z")
 		u.waitFor(`!document.querySelector('[data-test=only]')`)
 		u.click("edit")
 		u.click("hidden")
 		u.click("save")
 		u.sees("place-page", "not drawn on the map")
-		name := `window.viandanteChart.layers.find(l => l.stones).stones.some(s => s.name === 'Old pier house')`
+		name := `window.viandanteChart.stacked.find(l => l.stones).stones.some(s => s.name === 'Old pier house')`
 		u.waitFor(name) // as long as it is selected
 		u.click("close-place")
 		u.waitFor(`!` + name)
@@ -140,7 +140,7 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.sees("spot-label", "Great Harbour Street 5")
 		u.click("keep")
 		u.waitFor(`/^Great Harbour Street 5/.test(document.querySelector('[data-test=name]')?.value)`) // its label becomes the name
-		u.waitFor(`!window.viandanteChart.motion`)
+		u.waitFor(`!window.viandanteChart.moving`)
 		before := u.eval(`document.querySelector('[data-test=position]').value`)
 		u.fill("position", "-38.1200, -26.2600\r")
 		u.sees("apart", "from this position")

@@ -82,5 +82,5 @@ func TestTheProgramSaysWhatIsInTheWay(t *testing.T) {
 	require.Eventually(t, func() bool {
 		p.get("/v1/regions", &got)
 		return len(got.Regions) == 3 && strings.Contains(fmt.Sprint(got.Regions), "Second island")
-	}, 5*time.Second, 50*time.Millisecond)
+	}, patience, 50*time.Millisecond)
 }

@@ -23,11 +23,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"gopkg.in/yaml.v3"
 
-	"viandante/codec/osm"
 	"viandante/core/geo"
 	"viandante/core/region"
 	"viandante/core/tile"
-	"viandante/demo/demotest"
 )
 
 // sweep asks the built program many things, two at a time, and counts what is wrong.
@@ -103,6 +101,16 @@ func (s *sweep) get(path string, into any) (int, error) {
 	return resp.StatusCode, err
 }
 
+// region reads one of the program's region files into memory, to know what to ask for.
+func (p *program) region(hash string) *region.Region {
+	p.t.Helper()
+	data, err := os.ReadFile(filepath.Join(p.data, "regions", hash+".region"))
+	require.NoError(p.t, err)
+	r, err := region.Open(data)
+	require.NoError(p.t, err)
+	return r
+}
+
 type finds struct {
 	Features []struct {
 		Properties struct {
@@ -119,7 +127,10 @@ func TestTheProgramKnowsItsOwnMap(t *testing.T) {
 	p := newProgram(t)
 	p.start()
 	s := newSweep(t, p)
-	r := demotest.Island(t).Region // the same island as the program's, read from the heap
+	files, err := filepath.Glob(filepath.Join(p.data, "regions", "*.region"))
+	require.NoError(t, err)
+	require.Len(t, files, 1)
+	r := p.region(strings.TrimSuffix(filepath.Base(files[0]), ".region"))
 	place := func(settlement uint32) string {
 		if settlement == region.NoSettlement {
 			return ""
@@ -251,20 +262,18 @@ func TestTheProgramKnowsRealMaps(t *testing.T) {
 		name := fmt.Sprint("Extract ", i+1)
 		said, err := p.run(nil, "region", "build", file, "--name", name)
 		require.NoError(t, err, said)
-		f, err := os.Open(file)
-		require.NoError(t, err)
-		draft, _, err := osm.Read(t.Context(), f, name)
-		require.NoError(t, err)
-		require.NoError(t, f.Close())
-		data, err := region.Encode(draft)
-		require.NoError(t, err)
-		r, err := region.Open(data)
-		require.NoError(t, err)
+		var hash string
 		p.eventually("it is in use", func() bool {
-			var got struct{ Regions []struct{ Name string } }
+			var got struct{ Regions []struct{ Name, Hash string } }
 			p.get("/v1/regions", &got)
-			return len(got.Regions) == i+2
+			for _, r := range got.Regions {
+				if r.Name == name {
+					hash = r.Hash
+				}
+			}
+			return hash != ""
 		})
+		r := p.region(hash)
 		step := max(1, r.Streets()/600)
 		s.all(name+": streets", r.Streets()/step, func(i int) error {
 			st := r.Street(uint32(i * step))

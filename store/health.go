@@ -26,11 +26,12 @@ var (
 )
 
 // A database that was stopped keeps its connections open and answers nothing, for as long as it is stopped. So it is
-// asked all the time, over a connection of its own: when it has not answered within askWait, all that waits for it is
-// ended at once with ErrUnavailable, and what comes after fails at once, until it answers again.
+// asked all the time, over a connection of its own: when it has not answered within askWait, nor when it is asked once
+// more, all that waits for it is ended at once with ErrUnavailable, and what comes after fails at once, until it answers.
 const (
 	askEvery = 250 * time.Millisecond
 	askWait  = time.Second
+	askAgain = 500 * time.Millisecond
 	// writeWait is how long a change may take, with all its waiting for locks.
 	writeWait = 20 * time.Second
 )
@@ -64,7 +65,11 @@ func newHealth(connector driver.Connector, now func() time.Time) *health {
 				return
 			case <-every.C:
 			}
-			if err := h.ping(ctx); ctx.Err() == nil {
+			err := h.ping(ctx, askWait)
+			if errors.Is(err, context.DeadlineExceeded) {
+				err = h.ping(ctx, askAgain) // the machine may only have been busy
+			}
+			if ctx.Err() == nil {
 				h.note(err, now())
 			}
 		}
@@ -72,8 +77,8 @@ func newHealth(connector driver.Connector, now func() time.Time) *health {
 	return h
 }
 
-func (h *health) ping(ctx context.Context) error {
-	ctx, cancel := context.WithTimeout(ctx, askWait)
+func (h *health) ping(ctx context.Context, wait time.Duration) error {
+	ctx, cancel := context.WithTimeout(ctx, wait)
 	defer cancel()
 	return h.ask.PingContext(ctx)
 }

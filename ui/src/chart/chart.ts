@@ -4,7 +4,7 @@ import ground from '@style/ground.json'
 import { Camera, MAX_ZOOM, MIN_ZOOM, TILE, keepUnder, shortestTurn, toLatLng, toWorld, type LatLng, type Spot, type View } from './camera'
 import { Hand } from './hand'
 import { Kept, type Painting } from './kept'
-import { Labels } from './labels'
+import { Labels, type Placed } from './labels'
 import { Graticule } from './graticule'
 import { paletteOf, type GroundStyle, type Palette, type Time } from './style'
 import { Tiles, ZOOM_STEP, type Covering } from './tiles'
@@ -399,7 +399,54 @@ export class Chart {
     this.flyTo({ lat: this.view.lat, lng: this.view.lng, zoom: Math.floor(zoom / ZOOM_STEP) * ZOOM_STEP })
   }
 
-  private hitAt(at: Spot, touch: boolean): Hit | null {
+  // What follows is for those who look at the map from outside, tests and benchmarks: what is on it, and whether it moves.
+
+  get moving(): boolean {
+    return !!this.motion
+  }
+
+  /** The names of the ground as they are laid out. */
+  get names(): readonly Placed[] {
+    return this.labels.placed
+  }
+
+  /** The layers from below to above. */
+  get stacked(): readonly Layer[] {
+    return this.layers
+  }
+
+  /** What is painted over everything with each frame. */
+  get over(): HTMLCanvasElement {
+    return this.overCanvas
+  }
+
+  /** How many tiles in view have no picture. */
+  get bare(): number {
+    return this.covered.filter((k) => !k.tile.bitmap).length
+  }
+
+  /** Draws now what the next frame would. */
+  drawNow(): void {
+    this.draw(performance.now())
+  }
+
+  /** Drops the pictures that are kept, so that everything is painted anew. */
+  repaint(): void {
+    for (const k of [this.ground, this.letters, ...this.stills.values()]) k.drop()
+    this.invalidate()
+  }
+
+  /** Loses a tile in view, as where its fetching has failed. */
+  loseTile(): void {
+    const { tile } = this.covered[0]!
+    tile.bitmap = undefined
+    tile.failed = true
+    this.arrivals++
+    for (const l of this.layers) this.changed(l)
+  }
+
+  /** What is hit at a spot, by a mouse or by a finger. */
+  hitAt(at: Spot, touch: boolean): Hit | null {
     let best: Hit | null = null
     for (const layer of [...this.layers].reverse()) {
       const h = layer.hit?.(at, this.current, touch ? REACH.touch : REACH.mouse)

@@ -13,7 +13,7 @@ interface Glyph {
   angle: number
 }
 
-interface Placed {
+export interface Placed {
   key: string
   style: LabelStyle
   size: number
@@ -38,7 +38,7 @@ const TURN = Math.PI / 60
 const BEYOND = 220
 
 export class Labels {
-  private placed: Placed[] = []
+  placed: readonly Placed[] = []
   private tiles: object[] = []
   private sorted: Lettering[] = []
   private zoom = NaN

@@ -61,7 +61,7 @@ function outline(ctx: CanvasRenderingContext2D, x: number, y: number, scale: num
 export class Stones implements Layer {
   readonly order = 50
   private list: Stone[] = []
-  private inHand: Stone[] = []
+  inHand: readonly Stone[] = []
   /** Where they stand on the unit square of the world, x, y, x, y …: worked out once, not with every frame. */
   private spots = new Float64Array(0)
   private paths = new Map<string, Path2D>()
@@ -161,7 +161,7 @@ export class Stones implements Layer {
   }
 
   /** The piles on a screen, each with the pixel that it stands on. */
-  private onScreen(camera: Camera): { pile: Pile; p: Spot }[] {
+  onScreen(camera: Camera): { pile: Pile; p: Spot }[] {
     const out: { pile: Pile; p: Spot }[] = []
     for (const pile of this.piles(camera)) {
       const p = camera.worldToScreen(pile.at)
@@ -198,7 +198,7 @@ export class Stones implements Layer {
   }
 
   /** What is named in the margin: what is in hand first, then what is pointed at, or all that stand for themselves, the nearest to the middle first. */
-  private noted(camera: Camera): Noted[] {
+  noted(camera: Camera): Noted[] {
     const head = (p: Spot, scale: number) => ({ x: p.x, y: p.y - HEIGHT * scale * 0.85 })
     const out: Noted[] = this.inHand.filter((s) => s.selected).map((s) => ({ text: s.name, at: head(camera.toScreen(s.at), 1.3), strong: true }))
     if (this.names === 'never') return out

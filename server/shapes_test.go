@@ -51,9 +51,12 @@ func TestPathsAndAreas(t *testing.T) {
 
 	// As many vertices as there may be, over the antimeridian.
 	var ring strings.Builder
-	const n = 99_999
+	n := 99_999
+	if testing.Short() {
+		n = 9_999
+	}
 	for i := range n {
-		a := 2 * math.Pi * float64(i) / n
+		a := 2 * math.Pi * float64(i) / float64(n)
 		x := 179.9 + 0.5*math.Cos(a)
 		if x > 180 {
 			x -= 360
@@ -62,7 +65,9 @@ func TestPathsAndAreas(t *testing.T) {
 	}
 	a = keep(`{"type":"Polygon","coordinates":[[`+ring.String()+`[-179.6,-38]]]}`, "")
 	require.Equal(t, 201, a.status, "%.300s", a.body)
-	assert.Equal(t, 400, keep(`{"type":"Polygon","coordinates":[[`+ring.String()+`[-179.6,-38],[-179.6,-38]]]}`, "").status, "one too many")
+	if !testing.Short() {
+		assert.Equal(t, 400, keep(`{"type":"Polygon","coordinates":[[`+ring.String()+`[-179.6,-38],[-179.6,-38]]]}`, "").status, "one too many")
+	}
 
 	measured := s.call("POST", "/v1/shape", `{"type":"Feature","geometry":{"type":"Polygon","coordinates":[[[0,0],[10,10],[10,0],[0,10],[0,0]]]},"properties":{}}`)
 	require.Equal(t, 200, measured.status, "%s", measured.body)

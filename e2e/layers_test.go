@@ -65,6 +65,7 @@ func TestViewsAndLayers(t *testing.T) {
 		u.click("view-keep")
 		u.fill("view-name", "Corner <b>house</b>\r")
 		u.sees("notice", "Kept the view “Corner <b>house</b>”")
+		u.do(chromedp.WaitVisible(At("opening-Corner <b>house</b>"))) // it is in the list, and its key works
 		u.key("2")
 		u.waitFor(`window.viandanteChart.view.zoom === 13.5 && window.viandanteChart.view.rotation === 0`)
 		u.waitFor(`!/letters|hide|names/.test(location.search)`)

@@ -151,7 +151,8 @@ func brokenBody(err error, limit int64) error {
 	case errors.Is(err, gzip.ErrHeader), errors.Is(err, gzip.ErrChecksum):
 		return refusal(http.StatusBadRequest, "the body is not the gzip that its Content-Encoding says", "send it as it is, or packed whole")
 	}
-	return refusal(http.StatusBadRequest, "the body breaks off or is not chunked as HTTP has it: "+err.Error(), "send as much as Content-Length says")
+	detail := "the body breaks off or is not chunked as HTTP has it: " + err.Error()
+	return refusal(http.StatusBadRequest, detail, "send as much as Content-Length says")
 }
 
 // checkType holds the media type of a body to those that the call knows.
@@ -162,7 +163,8 @@ func checkType(r *http.Request, types []string) error {
 	}
 	kind, _, err := mime.ParseMediaType(text)
 	if err != nil || !slices.Contains(types, kind) {
-		return refusal(http.StatusUnsupportedMediaType, "the Content-Type "+strconv.QuoteToASCII(text[:min(len(text), 100)])+" is not one that this call takes", strings.Join(types, " or "))
+		name := strconv.QuoteToASCII(text[:min(len(text), 100)])
+		return refusal(http.StatusUnsupportedMediaType, "the Content-Type "+name+" is not one that this call takes", strings.Join(types, " or "))
 	}
 	return nil
 }
@@ -228,7 +230,8 @@ func notJSON(err error) error {
 	if errors.As(err, &at) {
 		where = fmt.Sprintf(" at byte %d", at.Offset)
 	}
-	return service.Refuse("body", "", &geo.ParseError{Reason: "is not the JSON that is expected" + where + ": " + err.Error(), Hint: "see /openapi.json"})
+	reason := "is not the JSON that is expected" + where + ": " + err.Error()
+	return service.Refuse("body", "", &geo.ParseError{Reason: reason, Hint: "see /openapi.json"})
 }
 
 func (s *server) readPicture(c *echo.Context) ([]byte, error) {
@@ -243,7 +246,8 @@ func once(c *echo.Context) (store.Once, error) {
 		return store.Once{}, nil
 	}
 	if len(key) > 200 || strings.ContainsFunc(key, func(r rune) bool { return r < 0x20 || r > 0x7e }) {
-		return store.Once{}, service.Refuse("Idempotency-Key", strconv.QuoteToASCII(key), errors.New("must be 1 to 200 characters of ASCII"))
+		wrong := errors.New("must be 1 to 200 characters of ASCII")
+		return store.Once{}, service.Refuse("Idempotency-Key", strconv.QuoteToASCII(key), wrong)
 	}
 	digest, _ := c.Get("digest").([32]byte) // of no body where there is none
 	r := c.Request()

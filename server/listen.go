@@ -90,7 +90,8 @@ func (l *listener) Accept() (net.Conn, error) {
 type conn struct{ net.Conn }
 
 // plainError is how net/http begins such an answer: it writes it at one go, and closes.
-var plainError = regexp.MustCompile(`^HTTP/1\.1 ([45][0-9][0-9]) ([^\r\n]*)\r\nContent-Type: text/plain; charset=utf-8\r\nConnection: close\r\n\r\n`)
+var plainError = regexp.MustCompile(`^HTTP/1\.1 ([45][0-9][0-9]) ([^\r\n]*)\r\n` +
+	`Content-Type: text/plain; charset=utf-8\r\nConnection: close\r\n\r\n`)
 
 func (c *conn) Write(data []byte) (int, error) {
 	if !bytes.HasPrefix(data, []byte("HTTP/1.1 4")) && !bytes.HasPrefix(data, []byte("HTTP/1.1 5")) {
@@ -108,8 +109,8 @@ func (c *conn) Write(data []byte) (int, error) {
 		return c.Conn.Write(data)
 	}
 	var out bytes.Buffer
-	out.WriteString("HTTP/1.1 " + string(m[1]) + " " + http.StatusText(status) + "\r\nContent-Type: application/problem+json\r\nContent-Length: " +
-		strconv.Itoa(len(text)) + "\r\nConnection: close\r\n\r\n")
+	out.WriteString("HTTP/1.1 " + string(m[1]) + " " + http.StatusText(status) + "\r\nContent-Type: application/problem+json\r\n" +
+		"Content-Length: " + strconv.Itoa(len(text)) + "\r\nConnection: close\r\n\r\n")
 	out.Write(text)
 	if _, err := c.Conn.Write(out.Bytes()); err != nil {
 		return 0, err

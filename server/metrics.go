@@ -32,7 +32,8 @@ func (s *server) newMetrics() *metrics {
 		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Namespace: "viandante", Name: "requests_total",
 			Help: "Requests by route and status."}, []string{"route", "status"}),
 		durations: prometheus.NewHistogramVec(prometheus.HistogramOpts{Namespace: "viandante", Name: "request_seconds",
-			Help: "How long requests took, by route.", Buckets: []float64{.0005, .001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 10}}, []string{"route"}),
+			Help:    "How long requests took, by route.",
+			Buckets: []float64{.0005, .001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 10}}, []string{"route"}),
 		problems: prometheus.NewCounterVec(prometheus.CounterOpts{Namespace: "viandante", Name: "problems_total",
 			Help: "Requests that were answered with a problem, by its type."}, []string{"type"}),
 		panics:  counter("panics_total", "Requests that went wrong here."),
@@ -40,7 +41,8 @@ func (s *server) newMetrics() *metrics {
 		cutOff:  counter("streams_cut_off_total", "Streams that were ended because their reader was too slow; they can be resumed."),
 	}
 	read := func(name, help string, value func() int64) prometheus.Collector {
-		return prometheus.NewCounterFunc(prometheus.CounterOpts{Namespace: "viandante", Name: name, Help: help}, func() float64 { return float64(value()) })
+		o := prometheus.CounterOpts{Namespace: "viandante", Name: name, Help: help}
+		return prometheus.NewCounterFunc(o, func() float64 { return float64(value()) })
 	}
 	c := &s.Service.Counters
 	m.registry.MustRegister(m.requests, m.durations, m.problems, m.panics, m.streams, m.cutOff,

@@ -160,7 +160,8 @@ func newEvent(log []store.Logged, i int) *Event {
 }
 
 func tell(l store.Logged) ([]byte, error) {
-	out := Changed{No: l.No, Topic: l.Topic, Collection: l.Collection, ID: l.Entity, Actor: l.Actor, At: l.At.Format("2006-01-02T15:04:05.000000Z07:00")}
+	out := Changed{No: l.No, Topic: l.Topic, Collection: l.Collection, ID: l.Entity, Actor: l.Actor,
+		At: l.At.Format("2006-01-02T15:04:05.000000Z07:00")}
 	if l.Topic == "features" && l.After != nil {
 		var f store.Feature
 		if err := json.Unmarshal(l.After, &f); err != nil {

@@ -51,7 +51,9 @@ func (m Match) creates() bool { return !m.Any && m.Versions == nil && m.Not == n
 
 // perform makes a change whose answer is kept with it where its request has a key: when the same request comes again it
 // gets that answer, whatever has happened since. What is refused keeps nothing.
-func perform[T any](ctx context.Context, v *Service, a Actor, want store.Wanted, f func(c *store.Change) (T, error)) (T, error) {
+func perform[T any](
+	ctx context.Context, v *Service, a Actor, want store.Wanted, f func(c *store.Change) (T, error),
+) (T, error) {
 	var out T
 	done, err := v.store.ChangeOf(ctx, a.Workspace, a.Name, want, func(c *store.Change) (err error) {
 		if text := c.Answered(); text != nil {

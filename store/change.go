@@ -159,7 +159,8 @@ func (s *Store) once(c *Change, f func(c *Change) error) (done Committed, err er
 // answer of once. It returns false, and has changed nothing, when another change came first: so whoever knows everything
 // up to that number knows what it replaces. Any other error says nothing about the replacement itself; ChangeOf tells.
 func (s *Store) Next(
-	ctx context.Context, workspace uuid.UUID, actor string, after uint64, r Replacement, once Once, answer func() ([]byte, error),
+	ctx context.Context, workspace uuid.UUID, actor string, after uint64, r Replacement,
+	once Once, answer func() ([]byte, error),
 ) (done Committed, ok bool, err error) {
 	if err := s.hasRoom(); err != nil {
 		return Committed{}, false, err

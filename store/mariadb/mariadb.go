@@ -40,7 +40,7 @@ const (
 	// leastRoom is how much is left when changes are refused: a server that comes to the end of its disk while it writes
 	// may end itself.
 	leastRoom = 16 << 20
-	maxLog  = 4 << 20
+	maxLog    = 4 << 20
 )
 
 // Options says how to run the server.

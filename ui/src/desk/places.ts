@@ -110,7 +110,11 @@ export async function loadPlaces(): Promise<void> {
   await loadKinds()
   crowded.value = collections.value.reduce((n, c) => n + (c.count ?? 0), 0) > MOST_HELD
   // All of them at once, so that map and list are drawn once.
-  const all = crowded.value ? [] : await Promise.all(collections.value.map((c) => collectionPlaces(c.id)))
+  let all = crowded.value ? [] : await Promise.all(collections.value.map((c) => collectionPlaces(c.id)))
+  if (all.reduce((n, list) => n + list.length, 0) > MOST_HELD) {
+    crowded.value = true // more have come in since they were counted
+    all = []
+  }
   places.clear()
   for (const p of all.flat()) places.set(p.id, p)
   loaded.value = true

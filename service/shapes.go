@@ -166,6 +166,22 @@ func (v *Service) MeasureShape(ctx context.Context, a Actor, in *geojson.Feature
 }
 
 func (out *Shape) measureRings(ctx context.Context, g geojson.Read) error {
+	// What is wrong is looked for while the rings are measured.
+	type found struct {
+		faults []shape.Fault
+		err    error
+	}
+	looked := make(chan found, 1)
+	go func() {
+		var f found
+		defer func() {
+			if p := recover(); p != nil {
+				f.err = fmt.Errorf("looking for faults: %v", p)
+			}
+			looked <- f
+		}()
+		f.faults, f.err = shape.Faults(ctx, g.Lines, mostFaults)
+	}()
 	var area, round float64
 	for i, ring := range g.Lines {
 		m := shape.Ring(ring)
@@ -179,7 +195,8 @@ func (out *Shape) measureRings(ctx context.Context, g geojson.Read) error {
 		}
 	}
 	out.PerimeterM = &round
-	faults, err := shape.Faults(ctx, g.Lines, mostFaults)
+	f := <-looked
+	faults, err := f.faults, f.err
 	if err != nil {
 		return err
 	}

@@ -214,14 +214,13 @@ func (p *Pair) UnmarshalJSON(text []byte) error {
 
 // Position reads a position [lng, lat]; the error is a *geo.ParseError that names a likely swap.
 func Position(c []float64) (geo.Point, error) {
-	text, _ := json.Marshal(c)
 	if len(c) < 2 || len(c) > 4 {
-		return geo.Point{}, &geo.ParseError{Input: string(text), Reason: "is not a position", Hint: "[lng, lat] in degrees, e.g. [-26.0517, -38.1402]"}
+		return geo.Point{}, &geo.ParseError{Input: fmt.Sprint(c), Reason: "is not a position", Hint: "[lng, lat] in degrees, e.g. [-26.0517, -38.1402]"}
 	}
 	p, err := geo.NewPoint(c[1], c[0])
 	if err != nil {
 		e := err.(*geo.ParseError)
-		e.Input = string(text)
+		e.Input = fmt.Sprint(c)
 		if math.Abs(c[1]) > 90 && math.Abs(c[0]) <= 90 {
 			e.Hint = fmt.Sprintf("GeoJSON is [lng, lat]: did you mean [%v, %v]?", c[1], c[0])
 		}

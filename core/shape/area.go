@@ -15,7 +15,7 @@ import (
 //	-(t(e'²) - t(k² sin² σ)) / (e'² - k² sin² σ) · sin σ / 2    t(x) = x + sqrt(1/x + 1) asinh(sqrt x)  (eqs. 60, 61)
 //
 // The integrand has no peak, however near to a pole the side passes, so that a fixed Gauss–Legendre rule over each
-// quarter of the arc is exact to the last digits, and no interval is ever halved. The difference of the two azimuths is
+// eighth of a turn is exact to the last digits, and no interval is ever halved. The difference of the two azimuths is
 // the excess of a quadrilateral on the auxiliary sphere, which loses no digits where the side is short (eqs. 63, 64).
 
 const (
@@ -54,10 +54,11 @@ func tQuotient(x, y float64) float64 {
 	return sum
 }
 
-// integral returns the integral of f from one argument to another by eight points on each quarter.
+// integral returns the integral of f from one argument to another by eight points on each eighth of a turn.
 func integral(from, to float64, f func(sigma float64) float64) float64 {
-	sum, h := 0.0, (to-from)/8
-	for k := range 4 {
+	panels := 1 + int(math.Abs(to-from)*4/math.Pi)
+	sum, h := 0.0, (to-from)/float64(2*panels)
+	for k := range panels {
 		middle := from + h*float64(2*k+1)
 		for _, n := range gauss8 {
 			sum += n[1] * f(middle+h*n[0])

@@ -67,7 +67,8 @@ func Ring(ring []geo.Point) Measured {
 	zero := authalic(math.Sin(ring[0].Lat() * degree))
 	for i, a := range ring {
 		b := ring[(i+1)%len(ring)]
-		m.PerimeterM += geodesy.Distance(a, b)
+		lengthM, bearing, _ := geodesy.Inverse(a.Lat(), a.Lng(), b.Lat(), b.Lng())
+		m.PerimeterM += lengthM
 		turn := math.Remainder(b.Lng()-a.Lng(), 360) * degree
 		switch {
 		case atPole(a): // what lies between the meridians that lead to it and away from it
@@ -84,7 +85,7 @@ func Ring(ring []geo.Point) Measured {
 			under += turn * (authalic(math.Copysign(1, a.Lat()+b.Lat())) - zero)
 		default:
 			turned += turn
-			under += underSide(a, b, zero)
+			under += underSide(a, b, lengthM, bearing, zero)
 		}
 	}
 	// What lies at the left is what lies under the ring, the other way round; with a pole in it, what is left up to the pole.
@@ -126,9 +127,9 @@ var (
 		{0.9602898564975363, 0.1012285362903763}, {-0.9602898564975363, 0.1012285362903763}}
 )
 
-// underSide is the area in square metres between the geodesic from a to b and the parallel on which authalic is zero.
-func underSide(a, b geo.Point, zero float64) float64 {
-	lengthM, bearing, _ := geodesy.Inverse(a.Lat(), a.Lng(), b.Lat(), b.Lng())
+// underSide is the area in square metres between the geodesic from a to b, which has a length and an initial bearing, and
+// the parallel on which authalic is zero.
+func underSide(a, b geo.Point, lengthM, bearing, zero float64) float64 {
 	rule := func(nodes [][2]float64, from, to float64) float64 {
 		sum := 0.0
 		for _, n := range nodes {

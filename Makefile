@@ -35,9 +35,13 @@ test: ## all tests, the page in headless Chromium among them
 		page=$$?; wait $$vet && exit $$page
 	@$(GO) test -timeout 14m ./...
 
+# The server's tests in which many ask, write, follow or fail at the same time.
+together := Many|Lost|Key|Still|Stream|Nonsense|Sign|Twice|Once|Pages
+
 race: ## the tests of what many do at once, under the race detector
 	@./setup.sh server race
-	@CGO_ENABLED=1 $(GO) test -race -short -timeout 10m ./core/... ./store/... ./service ./server
+	@CGO_ENABLED=1 $(GO) test -race -short -timeout 10m ./core/... ./store/... ./service
+	@CGO_ENABLED=1 $(GO) test -race -short -timeout 10m -run '$(together)' ./server
 
 bench: build ## the benchmarks, each beside what it is compared with
 	@./setup.sh browser

@@ -28,11 +28,7 @@ type reply struct {
 // try sends a request to the API; ok is false where nobody answers.
 func (p *program) try(method, path, body string, header ...string) (r reply, ok bool) {
 	p.t.Helper()
-	token, err := os.ReadFile(filepath.Join(p.data, "demo.token"))
-	require.NoError(p.t, err)
-	req, err := http.NewRequest(method, p.url()+path, strings.NewReader(body))
-	require.NoError(p.t, err)
-	req.Header.Set("Authorization", "Bearer "+strings.TrimSpace(string(token)))
+	req := p.request(method, path, body)
 	for i := 0; i < len(header); i += 2 {
 		req.Header.Set(header[i], header[i+1])
 	}

@@ -177,13 +177,20 @@ func (p *program) get(path string, v any) int {
 	return p.send("GET", path, "", nil, v)
 }
 
-func (p *program) send(method, path, body string, header map[string]string, v any) int {
+// request is one to the API with the demo's token.
+func (p *program) request(method, path, body string) *http.Request {
 	p.t.Helper()
 	token, err := os.ReadFile(filepath.Join(p.data, "demo.token"))
 	require.NoError(p.t, err)
 	req, err := http.NewRequest(method, p.url()+path, strings.NewReader(body))
 	require.NoError(p.t, err)
 	req.Header.Set("Authorization", "Bearer "+strings.TrimSpace(string(token)))
+	return req
+}
+
+func (p *program) send(method, path, body string, header map[string]string, v any) int {
+	p.t.Helper()
+	req := p.request(method, path, body)
 	for k, value := range header {
 		req.Header.Set(k, value)
 	}

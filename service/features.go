@@ -346,19 +346,7 @@ func decide(
 	return r, mended, refused
 }
 
-// caughtUp makes sure that a write is in this process's index before it is answered.
-func (v *Service) caughtUp(ctx context.Context, workspace uuid.UUID, no uint64) error {
-	if no == 0 {
-		return nil
-	}
-	x, err := v.index(ctx, workspace)
-	if err != nil {
-		return err
-	}
-	return x.catchUp(ctx, no)
-}
-
-// taken is caughtUp for a change whose entries of the log are at hand.
+// taken makes sure that a change is in this process's index before it is answered.
 func (v *Service) taken(ctx context.Context, workspace uuid.UUID, done store.Committed) error {
 	if done.No == 0 {
 		return nil

@@ -102,19 +102,17 @@ func put[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUI
 			return answer{}, err
 		}
 		before := keptBefore(all, id)
-		if before != nil && match.creates() && string(before.Body) == string(text) {
-			return answer{Row: *before}, nil
+		same := before != nil && string(before.Body) == string(text)
+		if refused := holdKept(match, k, id, before); refused != nil && !(same && match.creates()) {
+			return answer{}, refused
 		}
-		if err := holdKept(match, k, id, before); err != nil {
-			return answer{}, err
+		if same {
+			return answer{Row: *before}, nil
 		}
 		if before == nil && len(all) >= k.most {
 			return answer{}, &Error{Kind: Invalid, Detail: fmt.Sprintf("there are %d %ss already, as many as there may be; delete one first", len(all), k.name)}
 		}
 		row := store.Kept{ID: id, Body: text}
-		if before != nil && string(before.Body) == string(text) {
-			return answer{Row: *before}, nil
-		}
 		if err := c.WriteKept(k.topic, before, &row); err != nil {
 			return answer{}, err
 		}

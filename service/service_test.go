@@ -114,7 +114,9 @@ func TestTheIndexAgreesWithAScanWhilePlacesComeAndGo(t *testing.T) {
 			return nil
 		})
 		require.NoError(t, err)
-		require.NoError(t, v.caughtUp(ctx, a.Workspace, no))
+		x, err := v.index(ctx, a.Workspace)
+		require.NoError(t, err)
+		require.NoError(t, x.catchUp(ctx, no))
 		for range 15 {
 			at := somewhere()
 			q := Nearby{At: at, WithinM: math.Pow(10, 4+r.Float64()*3.3), Limit: 1 + r.IntN(60)}

@@ -243,6 +243,14 @@ func (u *user) fill(name, text string) {
 	u.do(chromedp.SendKeys(At(name), text))
 }
 
+// unfold opens the slip of what is selected, so that all of it can be seen and done.
+func (u *user) unfold() {
+	u.t.Helper()
+	u.do(chromedp.WaitVisible(At("more")))
+	u.eval(`(() => { const b = document.querySelector('[data-test=more]'); if (b.getAttribute('aria-expanded') === 'false') b.click() })(), 1`)
+	u.do(chromedp.WaitVisible(At("place-all")))
+}
+
 func (u *user) key(keys string) { u.t.Helper(); u.do(chromedp.KeyEvent(keys)) }
 
 func (u *user) waitFor(expression string) { u.t.Helper(); u.do(Wait(expression)) }

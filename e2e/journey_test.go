@@ -47,7 +47,7 @@ func TestTheJourney(t *testing.T) {
 	u.fill("name", `Mason's <i>Fountain</i>`)
 	u.click("save")
 	u.sees("place-page", `Mason's <i>Fountain</i>`)
-	u.sees("notice", "Kept")
+	u.sees("notice", "Saved")
 	stored := func(name string) found {
 		var f found
 		p.get("/ogc/collections/posts/items?name="+name, &f)
@@ -70,7 +70,7 @@ func TestTheJourney(t *testing.T) {
 	assert.Greater(t, moved.Geometry.Coordinates[1], kept.Geometry.Coordinates[1])
 	u.do(chromedp.Blur(At("line")))
 	u.key("u")
-	u.sees("notice", "Taken back")
+	u.sees("notice", "Undone")
 	assert.Equal(t, kept.Geometry.Coordinates, stored(nameQuery).Features[0].Geometry.Coordinates)
 
 	// Somebody else is faster: both versions are shown, and one is chosen.
@@ -82,6 +82,7 @@ func TestTheJourney(t *testing.T) {
 	u.click("save")
 	u.sees("conflict", "theirs")
 	u.click("keep-mine")
+	u.unfold()
 	u.sees("place-page", "mine")
 
 	// Delete and undo.
@@ -89,7 +90,7 @@ func TestTheJourney(t *testing.T) {
 	u.sees("notice", "Deleted")
 	assert.Empty(t, stored(nameQuery).Features)
 	u.click("undo")
-	u.sees("notice", "Taken back")
+	u.sees("notice", "Undone")
 	require.Len(t, stored(nameQuery).Features, 1)
 
 	// Geocode in the one line, look at it, keep it under the name that was found.

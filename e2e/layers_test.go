@@ -89,7 +89,7 @@ func TestViewsAndLayers(t *testing.T) {
 		u.waitFor(`!document.querySelector('[data-test=views]').innerText.includes('Corner')`)
 		u.key("u")
 		u.sees("views", "Corner <b>house</b>")
-		u.sees("notice", "Taken back")
+		u.sees("notice", "Undone")
 		other.key("v")
 		other.sees("views", "Corner <b>house</b>") // by the stream of changes
 		u.key("U")
@@ -106,7 +106,7 @@ func TestViewsAndLayers(t *testing.T) {
 		require.NoError(t, png.Encode(&b, m))
 		require.NoError(t, os.WriteFile(red, b.Bytes(), 0o600))
 		u := newUser(t, 1280, 800)
-		u.enter(p, at(17, "&page=layers&names=never&hide=ward"))
+		u.enter(p, at(17, "&layers=1&names=never&hide=ward"))
 		for name, says := range map[string]string{"notes.png": "is no picture", "script.svg": "is an SVG that holds <script>"} {
 			file := filepath.Join(dir, name)
 			require.NoError(t, os.WriteFile(file, []byte(map[string]string{"notes.png": "just text", "script.svg": `<svg viewBox="0 0 9 9"><script>alert(1)</script></svg>`}[name]), 0o600))
@@ -183,7 +183,7 @@ func TestViewsAndLayers(t *testing.T) {
 		out := httptest.NewServer(standin.Imagery())
 		defer out.Close()
 		u := newUser(t, 1280, 800)
-		u.enter(p, at(14, "&page=layers&names=never"))
+		u.enter(p, at(14, "&layers=1&names=never"))
 		plain := u.shown(lat+0.004, lng)
 		u.fill("imagery-address", "not an address\r")
 		u.sees("notice", "does not begin with http")
@@ -219,7 +219,7 @@ func TestViewsAndLayers(t *testing.T) {
 
 	t.Run("names, categories and buildings", func(t *testing.T) {
 		u := newUser(t, 1280, 800)
-		u.enter(p, at(13.5, "&page=layers"))
+		u.enter(p, at(13.5, "&layers=1"))
 		stones := `window.viandanteChart.stacked.find(l => l.stones)`
 		total := u.number(stones + `.stones.length`)
 		u.click("only-lookout")
@@ -252,6 +252,7 @@ func TestViewsAndLayers(t *testing.T) {
 		body, _ := json.Marshal(map[string]any{"type": "Feature", "geometry": map[string]any{"type": "Point", "coordinates": where}, "properties": map[string]any{"name": "Guild hall"}})
 		require.Equal(t, http.StatusCreated, p.send("PUT", "/ogc/collections/posts/items/"+id, string(body), nil, nil))
 		u.do(chromedp.Navigate(p.url()+fmt.Sprintf("/around?v=%v,%v,17&place=%s", where[1], where[0], id)), MapDrawn())
+		u.unfold()
 		u.click("as-building")
 		u.sees("as-building", "Show as a stone")
 		u.waitFor(`window.viandanteChart.stacked.some(l => l.shapes?.some(s => s.id === '` + id + `' && s.figure.rings[0].length > 3))`)
@@ -383,6 +384,7 @@ func TestACrowd(t *testing.T) {
 	u.waitFor(stones + `.inHand.length === 1`) // the selected one stands for itself among the cairns
 	u.do(chromedp.Reload(), MapDrawn())
 	u.sees("place-page", one[2].(string))
+	u.unfold()
 	u.click("delete")
 	u.waitFor(sum + ` < 20500 && ` + stones + `.inHand.length === 0`)
 	assert.Empty(t, unasked(u.Complaints()))

@@ -79,7 +79,7 @@ func TestManners(t *testing.T) {
 		u := u.in(t)
 		u.enter(p, view)
 		u.key("?")
-		u.sees("keys", "take back")
+		u.sees("keys", "undo")
 		u.key("\x1b")
 		u.waitFor(`!document.querySelector('[data-test=keys]')`)
 		u.key("n")

@@ -99,7 +99,7 @@ func TestPathsAndAreasAreDrawnAndMended(t *testing.T) {
 
 	t.Run("an area is cut in two", func(t *testing.T) {
 		u.key("u") // the mended outline; what was there before is a plain one
-		u.sees("notice", "Taken back")
+		u.sees("notice", "Undone")
 		u.click("edit")
 		vertices(5)
 		clickAt(-2, -1)
@@ -111,7 +111,7 @@ func TestPathsAndAreasAreDrawnAndMended(t *testing.T) {
 		assert.Len(t, both["Gull rock <i>east</i>"][0], 5, "four corners and the first again")
 		assert.Len(t, both["Gull rock <i>east</i> (2)"][0], 4)
 		u.key("u")
-		u.sees("notice", "Taken back: Split")
+		u.sees("notice", "Undone: Split")
 		assert.Len(t, p.kept("kind=area&q=gull"), 1, "one step takes both back")
 	})
 

@@ -32,6 +32,7 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.fill("attribute-telephone", "+999 40 (77)")
 		u.click("save")
 		u.sees("place-page", "Pier house")
+		u.unfold()
 		u.sees("told-condition", "worn")
 		u.sees("told-keeper", "the Gannet <wardens>")
 		assert.Equal(t, "tel:+9994077", u.eval(`document.querySelector('[data-test=told-telephone] a').getAttribute('href')`), "the telephone dials")
@@ -64,6 +65,7 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.fill("name", "Old pier house")
 		u.click("save")
 		u.sees("place-page", "Old pier house")
+		u.unfold()
 		u.click("history-open")
 		u.sees("history", "created")
 		u.sees("history", "moved by")
@@ -72,11 +74,12 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.waitFor(`document.querySelector('[data-test=place-page] h2').innerText === 'Pier house'`)
 		u.sees("notice", "Changed “Pier house”")
 		u.key("u")
-		u.sees("notice", "Taken back: Changed “Pier house”")
+		u.sees("notice", "Undone: Changed “Pier house”")
 		u.waitFor(`document.querySelector('[data-test=place-page] h2').innerText === 'Old pier house'`)
 	})
 
 	t.Run("copied in any notation, shown alone, and by keys alone", func(t *testing.T) {
+		u.unfold()
 		u.pick("copy-as", "geo")
 		u.sees("notice", "geo:-38.")
 		u.sees("place-position", "geo:-38.")
@@ -84,13 +87,14 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.sees("notice", "″S 26°")
 		u.pick("copy-as", "decimal")
 		u.key("z")
-		u.sees("only", "One alone is shown")
+		u.sees("only", "Only one is shown")
 		u.waitFor(`window.viandanteChart.stacked.find(l => l.stones).stones.length === 1`)
 		u.key("z")
 		u.waitFor(`!document.querySelector('[data-test=only]')`)
 		u.click("edit")
 		u.click("hidden")
 		u.click("save")
+		u.unfold()
 		u.sees("place-page", "not drawn on the map")
 		name := `window.viandanteChart.stacked.find(l => l.stones).stones.some(s => s.name === 'Old pier house')`
 		u.waitFor(name) // as long as it is selected
@@ -117,7 +121,7 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.waitFor(`document.querySelector('[data-test=position]')?.value.endsWith(',-26.5')`)
 		u.fill("position", "S38.1145 W26.2801")
 		u.sees("read-as", "-38.1145")
-		u.click("drop")
+		u.click("cancel")
 		u.eval(`navigator.geolocation.getCurrentPosition = ok => ok({coords: {latitude: -38.1151, longitude: -26.2815, accuracy: 14}}), 1`)
 		u.do(chromedp.Focus(At("map")))
 		u.key("H")
@@ -147,7 +151,7 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.click("move-there")
 		u.waitFor(`!document.querySelector('[data-test=apart]')`)
 		assert.Equal(t, before, u.eval(`document.querySelector('[data-test=position]').value`))
-		u.click("drop")
+		u.click("cancel")
 	})
 
 	t.Run("a page that slept through a delete", func(t *testing.T) {
@@ -158,7 +162,7 @@ func TestPlacesKeptAndMended(t *testing.T) {
 			}
 		}
 		require.Equal(t, 200, p.get("/v1/features?q=stood", &list))
-		u.eval(`[...document.querySelectorAll('[data-test=open-list]')][0].click(), 1`)
+		u.click("bench-places")
 		u.fill("list-find", "stood")
 		u.click("row-Where I stood")
 		u.click("edit")
@@ -169,7 +173,7 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.click("keep-mine")
 		u.sees("place-page", "Where I stood, once")
 		assert.Equal(t, 1, p.count("q=stood"))
-		u.click("list-close")
+		u.unfold()
 		u.click("delete")
 		u.sees("notice", "Deleted “Where I stood, once”")
 		_ = u.Complaints() // the refusal
@@ -179,15 +183,17 @@ func TestPlacesKeptAndMended(t *testing.T) {
 	})
 
 	t.Run("the bin gives back", func(t *testing.T) {
+		u.unfold()
 		u.click("delete")
 		u.waitFor(`!document.querySelector('[data-test=place-page]')`)
 		u.key("Z")
 		u.sees("bin-page", "Old pier house")
-		u.waitFor(`/page=bin/.test(location.search)`)
+		u.waitFor(`location.pathname === '/places/bin'`)
 		u.click("restore-Old pier house")
 		u.sees("place-page", "Old pier house")
-		u.sees("told-condition", "worn")
 		u.waitFor(`!document.querySelector('[data-test=bin-page]')?.innerText.includes('Old pier house')`)
+		u.unfold()
+		u.sees("told-condition", "worn")
 		u.click("history-open")
 		u.sees("history", "restored")
 		assert.Empty(t, unasked(u.Complaints()))

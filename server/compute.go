@@ -88,11 +88,14 @@ func (s *server) interpret(c *echo.Context) error {
 	if err := q.check(); err != nil {
 		return err
 	}
-	found, err := s.Service.Interpret(c.Request().Context(), actor(c), text, near, limit)
+	found, unread, err := s.Service.Interpret(c.Request().Context(), actor(c), text, near, limit)
 	if err != nil {
 		return err
 	}
-	return features(c, http.StatusOK, geojson.NewCollection(found))
+	return features(c, http.StatusOK, struct {
+		*geojson.Collection
+		Unread *service.FieldError `json:"unread,omitempty"`
+	}{geojson.NewCollection(found), unread})
 }
 
 func (s *server) geocode(c *echo.Context) error {

@@ -218,7 +218,6 @@ func TestWrongValuesAreNamedWithWhatWouldBeRight(t *testing.T) {
 		"/v1/route?from=1,2&to=3,4&by=donkey":     "car, bicycle or foot",
 		"/v1/tiles/x/1.5/0/0":                     "whole number",
 		"/v1/changes?since=-1":                    "change's number",
-		"/v1/interpret?q=138.1,-26":               "did you mean -26,138.1?",
 	} {
 		a := s.call("GET", path, "")
 		require.Equal(t, 400, a.status, "%s: %s", path, a.body)
@@ -386,6 +385,14 @@ func TestTheLineTakesAnything(t *testing.T) {
 	assert.Equal(t, "locality", kind("skerrow"))
 	assert.Equal(t, "address", kind("great harbour street 5"))
 	assert.Empty(t, s.call("GET", "/v1/interpret?q=zzzzqqq", "").features())
+	// Half-typed input is no error: it finds nothing, and says what would be right.
+	for q, want := range map[string]string{"138.1,-26": "did you mean -26,138.1?", "4100": "e.g. -38.1402", "38.1,": "not two coordinates", "-": "e.g. -38.1402", "38°": "e.g. -38.1402", "N": "", ",": ""} {
+		a := s.call("GET", "/v1/interpret?q="+url.QueryEscape(q), "")
+		require.Equal(t, 200, a.status, "%s: %s", q, a.body)
+		assert.Empty(t, a.features(), q)
+		unread, _ := a.json["unread"].(map[string]any)
+		assert.Contains(t, fmt.Sprint(unread["reason"], unread["hint"]), want, q)
+	}
 }
 
 func TestRouteHasStepsThatAddUp(t *testing.T) {

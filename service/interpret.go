@@ -14,36 +14,36 @@ import (
 
 // Interpret understands whatever somebody typed into the one line: a position in any notation, or else the stored
 // places and the addresses that the words may mean, the surest first. Each feature says in its properties what kind of
-// thing it is, and for a position how it was read. What looks like coordinates but cannot be any is an error that says
-// what would be right.
-func (v *Service) Interpret(ctx context.Context, a Actor, text string, near geo.Point, limit int) ([]*geojson.Feature, error) {
+// thing it is, and for a position how it was read. What looks like coordinates but cannot be any is no error:
+// people are still typing. Nothing is found then, and the field error says what would be right.
+func (v *Service) Interpret(ctx context.Context, a Actor, text string, near geo.Point, limit int) ([]*geojson.Feature, *FieldError, error) {
 	if err := a.mayRead(); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	reading, err := geo.Read(text)
 	if err == nil {
 		props := map[string]any{"kind": "position", "label": reading.Point.String(), "notation": string(reading.Notation),
 			"confidence": 1, "accuracy_m": Defined(reading.AccuracyM)}
-		return []*geojson.Feature{{Type: "Feature", Geometry: geojson.Point(reading.Point), Properties: props}}, nil
+		return []*geojson.Feature{{Type: "Feature", Geometry: geojson.Point(reading.Point), Properties: props}}, nil, nil
 	}
 	out, searchErr := v.placesNamed(ctx, a, text, limit)
 	if searchErr != nil {
-		return nil, searchErr
+		return nil, nil, searchErr
 	}
 	finds, searchErr := v.Geocode(ctx, a, address.Query{Text: text, Near: near, Limit: limit})
 	if searchErr != nil {
-		return nil, searchErr
+		return nil, nil, searchErr
 	}
 	for _, f := range finds {
 		out = append(out, PresentFind(f))
 	}
 	if len(out) == 0 && !strings.ContainsFunc(text, func(c rune) bool { return c > '9' && !strings.ContainsRune("NSEWnsew°'\"′″", c) }) && strings.TrimSpace(text) != "" {
-		return nil, Refuse("q", text, err)
+		return out, &Refuse("q", text, err).Fields[0], nil
 	}
 	slices.SortStableFunc(out, func(x, y *geojson.Feature) int {
 		return cmp.Compare(y.Properties["confidence"].(float64), x.Properties["confidence"].(float64))
 	})
-	return out[:min(limit, len(out))], nil
+	return out[:min(limit, len(out))], nil, nil
 }
 
 // placesNamed finds stored places that hold all words of a text in their names.

@@ -406,7 +406,7 @@ func TestTheLineFindsPlacesByTheirWords(t *testing.T) {
 		require.NoError(t, err)
 	}
 	names := func(text string) (out []string) {
-		found, err := v.Interpret(ctx, a, text, geo.Point{}, 5)
+		found, _, err := v.Interpret(ctx, a, text, geo.Point{}, 5)
 		require.NoError(t, err)
 		for _, f := range found {
 			out = append(out, f.Properties["label"].(string))
@@ -417,6 +417,8 @@ func TestTheLineFindsPlacesByTheirWords(t *testing.T) {
 	assert.Equal(t, []string{"Möwen-Pumpe"}, names("mowen"))
 	assert.ElementsMatch(t, []string{"Mill Race", "Old Mill Fountain"}, names("MILL"))
 	assert.Empty(t, names("nothing like it"))
-	_, err := v.Interpret(ctx, a, "138.1, -26", geo.Point{}, 5)
-	assert.ErrorContains(t, err, "latitude 138.1")
+	found, unread, err := v.Interpret(ctx, a, "138.1, -26", geo.Point{}, 5)
+	require.NoError(t, err)
+	assert.Empty(t, found)
+	assert.Contains(t, unread.Reason, "latitude 138.1")
 }

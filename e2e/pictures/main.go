@@ -42,8 +42,8 @@ var pictures = []picture{
 	{name: "around", path: around, width: 1280, height: 800},
 	{name: "around-night", path: around, width: 1280, height: 800, night: true},
 	{name: "spot", path: "/around?v=" + square + ",17&spot=-38.1136,-26.2793", width: 1280, height: 800},
-	{name: "fair", path: "/around?v=" + square + ",17,348&names=always&over=" + fair + "&page=layers", width: 1280, height: 800},
-	{name: "placing", path: "/around?v=" + square + ",17&over=" + fair + "&page=layers", width: 1280, height: 800, do: chromedp.Steps(
+	{name: "fair", path: "/around?v=" + square + ",17,348&names=always&over=" + fair + "&layers=1", width: 1280, height: 800},
+	{name: "placing", path: "/around?v=" + square + ",17&over=" + fair + "&layers=1", width: 1280, height: 800, do: chromedp.Steps(
 		chromedp.WaitVisible(e2e.At("place-Summer fair")), chromedp.Click(e2e.At("place-Summer fair")), chromedp.WaitVisible(e2e.At("placing-third")), chromedp.Click(e2e.At("placing-third")))},
 	{name: "margins", path: around + "&names=always", width: 1280, height: 800},
 	{name: "edit", path: around, width: 1280, height: 800, do: chromedp.Steps(

@@ -5,9 +5,9 @@ import { useEventListener } from '@vueuse/core'
 import { computed, onMounted, ref, useTemplateRef, watch } from 'vue'
 import { api, unwrap, type Feature } from './api/client'
 import type { LatLng } from './chart/camera'
-import { chart, copyPosition, doAgain, goTo, keepAt, keepHere, keepMiddle, lookAt, removePlace, show, standAt, takeBack } from './desk/acts'
-import { MODES, NAMES, desk, type Bench, type Named, type Page } from './desk/desk'
-import { begin, beginDrawing, beginHole, clickedAt, deleteVertex, dragVertex, drop, editing, mark, nextVertex, split } from './desk/editing'
+import { chart, copyPosition, doAgain, firstActs, fitRing, goTo, keepAt, keepHere, keepMiddle, lookAt, removePlace, show, standAt, takeBack } from './desk/acts'
+import { MODES, NAMES, desk, type Bench, type Named, type Part } from './desk/desk'
+import { begin, beginDrawing, beginHole, cancel, clickedAt, deleteVertex, dragVertex, editing, mark, nextVertex, split } from './desk/editing'
 import { complain, notice } from './desk/notice'
 import { placing, savePlacing } from './desk/placing'
 import { nextGround, palette, toggleLettering, togglePalette } from './desk/palette'
@@ -19,15 +19,14 @@ import { useNearby, useWay } from './desk/questions'
 import { take, wait } from './desk/quick'
 import AroundPage from './parts/AroundPage.vue'
 import JourneyPage from './parts/JourneyPage.vue'
-import BinPage from './parts/BinPage.vue'
-import KindsPage from './parts/KindsPage.vue'
 import LayersPage from './parts/LayersPage.vue'
-import ListPage from './parts/ListPage.vue'
 import PlacingPage from './parts/PlacingPage.vue'
 import KeysDialog from './parts/KeysDialog.vue'
 import MapPane from './parts/MapPane.vue'
 import PlaceForm from './parts/PlaceForm.vue'
-import PlacePage from './parts/PlacePage.vue'
+import PageMenu from './parts/PageMenu.vue'
+import PlaceSlip from './parts/PlaceSlip.vue'
+import PlacesPage from './parts/PlacesPage.vue'
 import ReadingList from './parts/ReadingList.vue'
 import RulerLine from './parts/RulerLine.vue'
 import TopLine from './parts/TopLine.vue'
@@ -37,6 +36,7 @@ defineProps<{ demo: LatLng | null }>()
 const emit = defineEmits<{ leave: [] }>()
 
 const benches: { id: Bench; title: string; key: string }[] = [
+  { id: 'places', title: 'Places', key: 'L' },
   { id: 'around', title: 'Around', key: 'a' },
   { id: 'journey', title: 'Journey', key: 'j' },
 ]
@@ -65,6 +65,8 @@ onMounted(async () => {
   ready.value = true
 })
 followChanges()
+// The next one that is selected begins folded.
+watch(() => desk.place, (id) => void (id || (desk.unfolded = false)))
 // Where there are more places than the page holds, the one in the link is asked for.
 watch([() => desk.place, crowded], ([id]) => void (id && crowded.value && findPlaces([id]).catch(complain)))
 
@@ -72,19 +74,21 @@ const showReadings = computed(() => lineOpen.value && text.value.trim().length >
 
 function escape(): void {
   if (keysOpen.value) keysOpen.value = false
-  else if (editing.open) drop()
+  else if (editing.open) cancel()
   else if (placing.open) placing.open = false
   else if (lineOpen.value) lineOpen.value = false
   else if (desk.spot) desk.spot = null
+  else if (desk.place && desk.unfolded) desk.unfolded = false
   else if (desk.place) desk.place = null
-  else if (desk.page) desk.page = null
+  else if (desk.layers) desk.layers = false
   else if (desk.only.length) desk.only = []
   else if (wireOpen.value) wireOpen.value = false
 }
 
 function openBench(bench: Bench): void {
   desk.bench = bench
-  desk.page = null
+  desk.layers = false
+  desk.unfolded = false
 }
 
 const { data: route } = useWay()
@@ -97,10 +101,25 @@ function fitShown(): void {
   chart.value?.fit(points)
 }
 
+const menu = computed(() => [
+  { title: 'Redo', act: doAgain, disabled: !canRedo.value && !(editing.open && editing.future.length) },
+  { title: palette.value === 'day' ? 'Night' : 'Day', act: togglePalette },
+  { title: 'Keys', act: () => void (keysOpen.value = true) },
+  { title: 'Sign out', act: () => emit('leave') },
+])
+
 /** The spot or the place in hand. */
 const inHand = computed<Named | null>(() => desk.spot ?? (selected.value?.at ? { ...selected.value.at, name: selected.value.name } : null))
 
-const toggle = (page: Page) => () => (desk.page = desk.page === page ? null : page)
+function openPart(part: Part): void {
+  openBench('places')
+  desk.part = part
+}
+/** Puts a text into the top line, for whoever wants to see what it makes of it. */
+function find(words: string): void {
+  text.value = words
+  topLine.value?.focus()
+}
 const drawAt = () => desk.spot
 
 /** What keys do to the outline in hand; they go before all others. */
@@ -160,7 +179,7 @@ useEventListener(window, 'keydown', (e) => {
     u: takeBack,
     U: doAgain,
     m: () => document.querySelector<HTMLElement>('[data-test=map]')?.focus(),
-    h: desk.standpoint && (() => lookAt(desk.standpoint!)),
+    h: desk.standpoint && fitRing,
     f: fitShown,
     k: desk.spot && (() => keepAt(desk.spot!, desk.spot!.name ? 'address' : 'map')),
     s: held && (() => standAt(held)),
@@ -175,10 +194,11 @@ useEventListener(window, 'keydown', (e) => {
     e: place && (() => begin(place)),
     Delete: place && (() => removePlace(place)),
     t: () => (desk.by = MODES[(MODES.indexOf(desk.by) + 1) % MODES.length]!),
-    v: toggle('layers'),
-    Z: toggle('bin'),
-    L: toggle('list'),
-    S: toggle('kinds'),
+    v: () => (desk.layers = !desk.layers),
+    Z: () => openPart('bin'),
+    L: () => openPart('list'),
+    S: () => openPart('kinds'),
+    M: place && (() => (desk.unfolded = !desk.unfolded)),
     q: () => wait('show'),
     Q: () => wait('give'),
     z: () => (desk.only.length ? (desk.only = []) : place && showOnly([place])),
@@ -189,7 +209,7 @@ useEventListener(window, 'keydown', (e) => {
     r: () => desk.bench === 'journey' && desk.destination && ([desk.standpoint, desk.destination] = [desk.destination, desk.standpoint]),
   }
   const view = /^[1-9]$/.test(e.key) && viewOfKey(Number(e.key))
-  const act = view ? () => showView(view) : acts[e.key]
+  const act = view ? () => showView(view) : ((!held && firstActs.value[e.key]) || acts[e.key])
   if (act) {
     e.preventDefault()
     act()
@@ -202,18 +222,18 @@ useEventListener(window, 'keydown', (e) => {
     <header class="bg-paper border-ink col-span-full flex h-12 items-center gap-3 border-b px-3">
       <span class="hidden font-serif text-xl font-bold sm:inline">Viandante</span>
       <TopLine ref="topLine" v-model="text" v-model:open="lineOpen" @readings="readings = $event" />
-      <button class="act" :disabled="!canUndo && !(editing.open && editing.past.length)" title="Take back (u)" data-test="undo" @click="takeBack">Undo <span class="key">u</span></button>
-      <button class="act max-lg:hidden!" :disabled="!canRedo && !(editing.open && editing.future.length)" title="Do again (Shift U)" @click="doAgain">Redo</button>
-      <button class="act" :aria-pressed="desk.page === 'list'" data-test="open-list" @click="toggle('list')()">List <span class="key">L</span></button>
-      <button class="act max-sm:hidden!" @click="togglePalette">{{ palette === 'day' ? 'Night' : 'Day' }} <span class="key">n</span></button>
-      <button class="act max-sm:hidden!" @click="keysOpen = true">Keys <span class="key">?</span></button>
-      <button class="act max-lg:hidden!" @click="emit('leave')">Leave</button>
+      <button class="act" :disabled="!canUndo && !(editing.open && editing.past.length)" title="Undo (u)" data-test="undo" @click="takeBack">Undo <span class="key">u</span></button>
+      <button class="act max-lg:hidden!" :disabled="!canRedo && !(editing.open && editing.future.length)" title="Redo (Shift U)" @click="doAgain">Redo</button>
+      <button class="act max-lg:hidden!" @click="togglePalette">{{ palette === 'day' ? 'Night' : 'Day' }} <span class="key">n</span></button>
+      <button class="act max-lg:hidden!" data-test="open-keys" @click="keysOpen = true">Keys <span class="key">?</span></button>
+      <button class="act max-lg:hidden!" @click="emit('leave')">Sign out</button>
+      <PageMenu :items="menu" />
     </header>
 
     <main class="map relative min-h-0">
       <MapPane v-if="ground && ready" :ground="ground.version" :opening="opening" :in-ring="inRing" :marked="marked" @hover="pointer = $event" />
       <p v-if="desk.only.length" class="border-ink bg-paper absolute top-3 left-3 z-20 flex items-baseline gap-3 border-l-4 border-ochre px-3 py-1.5" data-test="only">
-        {{ desk.only.length === 1 ? 'One alone is shown' : `${desk.only.length} alone are shown` }}
+        {{ desk.only.length === 1 ? 'Only one is shown' : `Only ${desk.only.length} are shown` }}
         <button class="underline" data-test="show-all" @click="desk.only = []">Show all <span class="key">z</span></button>
       </p>
       <p
@@ -233,13 +253,20 @@ useEventListener(window, 'keydown', (e) => {
       <PlacingPage v-else-if="placing.open" class="min-h-0 flex-1 overflow-y-auto" />
       <PlaceForm v-else-if="editing.open" :key="editing.place?.id ?? 'new'" class="min-h-0 flex-1 overflow-y-auto" />
       <template v-else>
-        <PlacePage v-if="selected" :place="selected" class="border-ink border-b" />
-        <LayersPage v-if="desk.page === 'layers'" />
-        <ListPage v-else-if="desk.page === 'list'" />
-        <KindsPage v-else-if="desk.page === 'kinds'" />
-        <BinPage v-else-if="desk.page === 'bin'" />
-        <AroundPage v-else-if="desk.bench === 'around'" :features="listed" :truncated="nearby?.truncated ?? false" :error="nearbyError" :demo="demo" />
-        <JourneyPage v-else @mark="marked = $event" />
+        <PlaceSlip v-if="selected" :place="selected" />
+        <div v-show="!selected || !desk.unfolded" class="flex min-h-0 flex-1 flex-col" data-test="bench-page">
+          <LayersPage v-if="desk.layers" />
+          <PlacesPage v-else-if="desk.bench === 'places'" />
+          <AroundPage
+            v-else-if="desk.bench === 'around'"
+            :features="listed"
+            :truncated="nearby?.truncated ?? false"
+            :error="nearbyError"
+            :demo="demo"
+            @find="find"
+          />
+          <JourneyPage v-else @mark="marked = $event" />
+        </div>
       </template>
     </aside>
 

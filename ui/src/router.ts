@@ -3,6 +3,7 @@ import { createRouter, createWebHistory, type RouteRecordRaw } from 'vue-router'
 // The path names the bench, the query holds what is on it (see desk/desk.ts); App.vue shows the page for it.
 const nothing = { render: () => null }
 const benches: RouteRecordRaw[] = [
+  { path: '/places/:part(list|kinds|bin)?', name: 'places', component: nothing },
   { path: '/around', name: 'around', component: nothing },
   { path: '/journey', name: 'journey', component: nothing },
   { path: '/:rest(.*)*', redirect: (to) => ({ path: '/around', query: to.query }) },

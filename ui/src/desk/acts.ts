@@ -1,6 +1,7 @@
 // What can be done from anywhere: by a button, by a key, from a label on the map.
 
 import { shallowRef } from 'vue'
+import { api, unwrap } from '../api/client'
 import type { Chart } from '../chart/chart'
 import type { LatLng } from '../chart/camera'
 import { desk, type Named } from './desk'
@@ -29,10 +30,34 @@ export function lookAt(p: LatLng, zoom?: number): void {
   if (c) c.flyTo({ lat: p.lat, lng: p.lng, zoom: Math.max(c.view.zoom, zoom ?? 15) })
 }
 
+/** What keys do as long as nothing is selected and there is no standpoint: the lines of the first page. */
+export const firstActs = shallowRef<Record<string, () => void>>({})
+
+/** An address this near is where one stands, for want of another name. */
+const AT_ADDRESS_M = 40
+
+/** Takes a standpoint: its ring is brought into view, and it is called by its address where it has no name. */
 export function standAt(p: Named): void {
-  desk.standpoint = { lat: p.lat, lng: p.lng, name: p.name, accuracyM: p.accuracyM }
+  const standpoint: Named = { lat: p.lat, lng: p.lng, name: p.name, accuracyM: p.accuracyM }
+  desk.standpoint = standpoint
   desk.spot = null
+  if (desk.bench === 'places') desk.bench = 'around'
+  if (desk.bench === 'around') fitRing()
   say(`Standing at ${p.name || position(p)}`)
+  if (!p.name) void nameStandpoint(standpoint).catch(complain)
+}
+
+async function nameStandpoint(p: Named): Promise<void> {
+  const found = await unwrap(api.GET('/v1/geocode/reverse', { params: { query: { at: position(p), limit: 1 } } }))
+  const near = found.features[0]?.properties
+  const now = desk.standpoint
+  if (near?.label && (near.distance_m ?? Infinity) < AT_ADDRESS_M && now && !now.name && position(now) === position(p)) now.name = near.label
+}
+
+/** Brings the whole ring into view. */
+export function fitRing(): void {
+  const at = desk.standpoint
+  if (at) chart.value?.fit([0, 90, 180, 270].map((b) => destination(at, b, desk.withinM)))
 }
 
 export function goTo(p: Named): void {
@@ -81,10 +106,7 @@ export function positionHere(): Promise<Named & { accuracyM: number }> {
 
 /** Stands where the browser says that we are. */
 export function standHere(): void {
-  positionHere().then((p) => {
-    standAt(p)
-    lookAt(p)
-  }, complain)
+  positionHere().then(standAt, complain)
 }
 
 /** Keeps a place where the browser says that we are. */

@@ -3,11 +3,14 @@
 
 import style from '@style/ground.json'
 import { reactive, watch } from 'vue'
-import type { LocationQuery, Router } from 'vue-router'
+import type { RouteLocationNormalized, Router } from 'vue-router'
 import { MAX_ZOOM, MIN_ZOOM, type LatLng, type View } from '../chart/camera'
 import { position, readPosition, round7 } from './format'
 
-export type Bench = 'around' | 'journey'
+export type Bench = 'places' | 'around' | 'journey'
+/** What the bench Places has open. */
+export const PARTS = ['list', 'kinds', 'bin'] as const
+export type Part = (typeof PARTS)[number]
 export type Mode = 'foot' | 'bicycle' | 'car'
 export const MODES: Mode[] = ['foot', 'bicycle', 'car']
 
@@ -40,8 +43,11 @@ export interface Desk {
   imagery: string[]
   /** Ids of the only places, paths and areas that are shown; all of them when empty. */
   only: string[]
-  /** What is open instead of the bench's own page. */
-  page: Page | null
+  part: Part
+  /** Views and layers are open over the bench. */
+  layers: boolean
+  /** The slip of what is selected takes the whole page. */
+  unfolded: boolean
   list: List
 }
 
@@ -58,10 +64,6 @@ export interface List {
   /** Only what has no position yet. */
   unplaced: boolean
 }
-
-/** The pages that any bench may have open. */
-export const PAGES = ['layers', 'bin', 'list', 'kinds'] as const
-export type Page = (typeof PAGES)[number]
 
 export type Names = 'always' | 'pointed' | 'never'
 export const NAMES: Names[] = ['pointed', 'always', 'never']
@@ -85,7 +87,9 @@ export const desk = reactive<Desk>({
   overlays: [],
   imagery: [],
   only: [],
-  page: null,
+  part: 'list',
+  layers: false,
+  unfolded: false,
   list: { text: '', sort: 'name', collection: '', where: '', follow: false, unplaced: false },
 })
 
@@ -94,8 +98,9 @@ function named(at: unknown, name: unknown): Named | null {
   return p && (typeof name === 'string' && name ? { ...p, name } : p)
 }
 
-function read(bench: unknown, q: LocationQuery): void {
-  desk.bench = bench === 'journey' ? 'journey' : 'around'
+function read({ name: bench, params, query: q }: RouteLocationNormalized): void {
+  desk.bench = bench === 'journey' || bench === 'places' ? bench : 'around'
+  if (bench === 'places') desk.part = PARTS.find((p) => p === params.part) ?? 'list'
   const v = typeof q.v === 'string' ? /^([^,]+,[^,]+),(\d+(?:\.\d+)?)(?:,(-?\d+(?:\.\d+)?))?$/.exec(q.v) : null
   const centre = v && readPosition(v[1])
   if (centre) desk.view = { ...centre, zoom: Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Number(v![2]))), rotation: Number(v![3] ?? 0) % 360 }
@@ -113,7 +118,8 @@ function read(bench: unknown, q: LocationQuery): void {
   desk.overlays = list(q.over)
   desk.imagery = list(q.imagery)
   desk.only = list(q.only)
-  desk.page = PAGES.includes(q.page as Page) ? (q.page as Page) : null
+  desk.layers = q.layers === '1'
+  desk.unfolded = q.open === '1'
   const text = (v: unknown) => (typeof v === 'string' ? v.slice(0, 200) : '')
   desk.list = { text: text(q.find), sort: text(q.sort) || 'name', collection: text(q.in), where: text(q.where), follow: q.follow === '1', unplaced: q.unplaced === '1' }
 }
@@ -147,8 +153,9 @@ function write(): { path: string; query: Record<string, string> } {
   put('over', desk.overlays.join(','))
   put('imagery', desk.imagery.join(','))
   put('only', desk.only.join(','))
-  put('page', desk.page)
-  if (desk.page === 'list') {
+  put('layers', desk.layers && 1)
+  put('open', desk.place && desk.unfolded && 1)
+  if (desk.bench === 'places' && desk.part === 'list') {
     const l = desk.list
     put('find', l.text)
     put('sort', l.sort !== 'name' && l.sort)
@@ -157,18 +164,18 @@ function write(): { path: string; query: Record<string, string> } {
     put('follow', l.follow && 1)
     put('unplaced', l.unplaced && 1)
   }
-  return { path: `/${desk.bench}`, query }
+  return { path: desk.bench === 'places' && desk.part !== 'list' ? `/places/${desk.part}` : `/${desk.bench}`, query }
 }
 
 /** Ties the desk to the URL; call once, when the router is ready. */
 export function followUrl(router: Router): void {
-  read(router.currentRoute.value.name, router.currentRoute.value.query)
+  read(router.currentRoute.value)
   let own = ''
   let timer = 0
   /** What changes while something is dragged goes into the URL a little later, so that a drag is one change. */
   const steady = ({ query }: ReturnType<typeof write>) => JSON.stringify({ ...query, v: '', ring: '', find: '' })
   watch(
-    () => [write(), desk.bench] as const,
+    () => [write(), `${desk.bench} ${desk.bench === 'places' ? desk.part : ''}`] as const,
     ([to, bench], [toBefore, benchBefore]) => {
       clearTimeout(timer)
       const go = () => {
@@ -182,6 +189,6 @@ export function followUrl(router: Router): void {
     },
   )
   watch(router.currentRoute, (r) => {
-    if (r.fullPath !== own && router.resolve(write()).fullPath !== r.fullPath) read(r.name, r.query)
+    if (r.fullPath !== own && router.resolve(write()).fullPath !== r.fullPath) read(r)
   })
 }

@@ -78,7 +78,7 @@ function valuesOf(place: Place): Record<string, unknown> {
   return Object.fromEntries(attributesOf(place.collection).flatMap((a) => (properties[a.name] === undefined ? [] : [[a.name, properties[a.name]]])))
 }
 
-export function drop(): void {
+export function cancel(): void {
   editing.open = false
 }
 

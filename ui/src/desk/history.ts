@@ -34,5 +34,5 @@ async function shift(from: Step[], to: Step[], way: 'undo' | 'redo', word: strin
   }
 }
 
-export const undo = () => shift(done, undone, 'undo', 'Taken back')
-export const redo = () => shift(undone, done, 'redo', 'Done again')
+export const undo = () => shift(done, undone, 'undo', 'Undone')
+export const redo = () => shift(undone, done, 'redo', 'Redone')

@@ -12,6 +12,8 @@ import { BUILT_IN, changeMany, collections, crowded, findPlaces, generation, lis
 const PAGE = 100
 const MOST_FETCHED = 10_000
 
+const listOpen = computed(() => desk.bench === 'places' && desk.part === 'list')
+
 /** What is asked for, as the server has it. */
 const query = computed(() => {
   const l = desk.list
@@ -71,7 +73,7 @@ export const looking = reactive({ from: 0, to: 30 })
 function again(): void {
   reading++
   asked = new Map()
-  if (desk.page === 'list') void need(looking.from, looking.to)
+  if (listOpen.value) void need(looking.from, looking.to)
 }
 watch(settled, () => {
   rows.clear()
@@ -80,11 +82,11 @@ watch(settled, () => {
   again()
 })
 let due = 0
-watch([generation, () => desk.page], () => {
+watch([generation, listOpen], () => {
   clearTimeout(due)
   due = window.setTimeout(() => {
     again()
-    if (desk.page !== 'list') return
+    if (!listOpen.value) return
     void unwrap(api.GET('/v1/features', { params: { query: { placed: false, limit: 1 } } })).then((f) => (unplaced.value = f.numberMatched ?? 0), () => {})
   }, 60)
 })

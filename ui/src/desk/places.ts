@@ -313,7 +313,7 @@ export async function createPlace(draft: Draft): Promise<Place> {
   const feature = toFeature(draft)
   const create = () => retried(() => put(collection, id, feature, null))
   const place = await create()
-  record({ what: `Kept “${place.name}”`, undo: () => remove(current(id)), redo: create })
+  record({ what: `Saved “${place.name}”`, undo: () => remove(current(id)), redo: create })
   return place
 }
 

@@ -47,6 +47,9 @@ export function useInterpretation(text: Ref<string>) {
   })
 }
 
+/** Why a text reads as nothing, and what would be right. */
+export const unreadText = (u: { reason: string; hint: string }) => `${u.reason}${u.hint ? `: ${u.hint}` : ''}`
+
 /** The address nearest to a position. */
 export function useAddress(at: Ref<LatLng | null>) {
   const settled = refDebounced(at, 60)

@@ -1,15 +1,20 @@
 <script setup lang="ts">
 // The range card: from one standpoint, every place of the ring with its distance and bearing.
-import { computed, ref, watch } from 'vue'
+import { computed, ref, toRef, watch } from 'vue'
 import type { Feature } from '../api/client'
-import { lookAt, select, standHere } from '../desk/acts'
+import { fitRing, select } from '../desk/acts'
 import { desk } from '../desk/desk'
 import { bearing, metres, shortPosition } from '../desk/format'
 import { categoryById } from '../desk/places'
+import { useAddress } from '../desk/questions'
+import FirstSteps from './FirstSteps.vue'
 import GlyphMark from './GlyphMark.vue'
 
 const props = defineProps<{ features: Feature[]; truncated: boolean; error: Error | null; demo: { lat: number; lng: number } | null }>()
+const emit = defineEmits<{ find: [text: string] }>()
 const list = ref<HTMLElement>()
+const { data: near } = useAddress(toRef(() => desk.standpoint))
+const address = computed(() => (near.value && near.value.properties.label !== desk.standpoint?.name ? near.value.properties : null))
 const total = computed(() => props.features.length)
 
 function setRing(edge: 'beyond' | 'within', text: string): void {
@@ -31,25 +36,23 @@ watch(
   () => desk.place,
   (id) => id && list.value?.querySelector(`[data-id="${id}"]`)?.scrollIntoView({ block: 'nearest' }),
 )
-
-function standInSquare(): void {
-  desk.standpoint = { ...props.demo!, name: "the town's square" }
-  lookAt(props.demo!, 14)
-}
 </script>
 
 <template>
   <section class="flex min-h-0 flex-1 flex-col" aria-labelledby="around-title">
     <header class="px-4 pt-3">
-      <h1 id="around-title" class="font-serif text-xl font-bold">Around</h1>
+      <h1 id="around-title" class="landscape:max-[960px]:sr-only font-serif text-xl font-bold">Around</h1>
       <template v-if="desk.standpoint">
         <p class="mt-0.5 flex items-baseline gap-2">
           <svg class="text-madder size-4 shrink-0 self-center" viewBox="0 0 16 16" fill="none" stroke="currentColor" stroke-width="1.5" aria-hidden="true">
             <circle cx="8" cy="8" r="4.500" />
             <path d="M8 0v6M8 10v6M0 8h6M10 8h6" />
           </svg>
-          <span class="min-w-0 flex-1 truncate" data-test="standpoint">{{ desk.standpoint.name ?? shortPosition(desk.standpoint) }}</span>
-          <button class="act" @click="lookAt(desk.standpoint)">Look <span class="key">h</span></button>
+          <span class="min-w-0 flex-1 leading-tight">
+            <span class="block truncate" data-test="standpoint">{{ desk.standpoint.name ?? shortPosition(desk.standpoint) }}</span>
+            <span v-if="address" class="caption block truncate" data-test="standpoint-address">{{ metres(address.distance_m ?? 0) }} from {{ address.label }}</span>
+          </span>
+          <button class="act" title="Show the ring on the map (h)" data-test="fit-ring" @click="fitRing">Show on map <span class="key">h</span></button>
         </p>
         <p class="mt-1 mb-2 flex flex-wrap items-baseline gap-x-1.5">
           from
@@ -62,15 +65,7 @@ function standInSquare(): void {
       </template>
     </header>
 
-    <div v-if="!desk.standpoint" class="m-4 border-l-2 border-madder pl-3" data-test="no-standpoint">
-      <p class="font-serif text-lg">No standpoint yet.</p>
-      <p class="mt-1">Distances and bearings are taken from where you stand. Choose it:</p>
-      <div class="mt-2 flex flex-wrap gap-1.5">
-        <button class="act" @click="standHere">Where I am</button>
-        <button v-if="demo" class="act" data-test="demo-standpoint" @click="standInSquare">The town's square</button>
-      </div>
-      <p class="caption mt-2">Or click any spot on the map and choose <em>stand here</em>; an address or a place will do as well.</p>
-    </div>
+    <FirstSteps v-if="!desk.standpoint" :demo="demo" @find="emit('find', $event)" />
     <p v-else-if="error" class="m-4 border-l-2 border-madder pl-3">{{ error.message }}</p>
     <div v-else-if="!total" class="m-4 border-l-2 border-ochre pl-3">
       <p>Nothing lies between {{ metres(desk.beyondM) }} and {{ metres(desk.withinM) }} from here.</p>

@@ -1,6 +1,5 @@
 <script setup lang="ts">
 // The bin: what was deleted, and comes back from it.
-import { desk } from '../desk/desk'
 import { complain } from '../desk/notice'
 import { categoryById, restore } from '../desk/places'
 import { select } from '../desk/acts'
@@ -16,19 +15,15 @@ function back(b: Binned): void {
 </script>
 
 <template>
-  <section class="flex min-h-0 flex-1 flex-col" aria-labelledby="bin-title" data-test="bin-page">
-    <header class="flex items-baseline px-4 pt-3 pb-1">
-      <h1 id="bin-title" class="flex-1 font-serif text-xl font-bold">Bin</h1>
-      <button class="act" data-test="bin-close" @click="desk.page = null">Close <span class="key">Z</span></button>
-    </header>
+  <section class="flex min-h-0 flex-1 flex-col" aria-label="Bin" data-test="bin-page">
     <p v-if="error" class="border-madder m-4 border-l-2 pl-3">{{ error.message }}</p>
-    <p v-else-if="!bin?.length" class="border-ochre m-4 border-l-2 pl-3">Nothing was deleted. What is deleted waits here and comes back with one click.</p>
+    <p v-else-if="!bin?.length" class="border-ochre m-4 border-l-2 pl-3">The bin is empty. What is deleted waits here and comes back by one click.</p>
     <ol v-else class="ruled border-rule min-h-0 flex-1 overflow-y-auto border-t">
       <li v-for="b in bin" :key="b.feature.id" class="flex items-center gap-2 px-4 py-1">
         <GlyphMark :category="categoryById.get(b.feature.properties.category ?? '')" />
         <span class="min-w-0 flex-1 truncate">{{ b.feature.properties.name || 'without a name' }}</span>
         <span class="caption whitespace-nowrap">{{ new Date(b.deleted_at).toLocaleString() }}</span>
-        <button class="act" :data-test="`restore-${b.feature.properties.name}`" @click="back(b)">Take out</button>
+        <button class="act" :data-test="`restore-${b.feature.properties.name}`" @click="back(b)">Restore</button>
       </li>
     </ol>
   </section>

@@ -87,7 +87,7 @@ async function save(): Promise<void> {
     </div>
     <div class="mt-2 flex gap-1.5">
       <button class="act-main" :disabled="busy" data-test="category-save">Save <span class="key">↵</span></button>
-      <button type="button" class="act" @click="emit('done')">Drop <span class="key">Esc</span></button>
+      <button type="button" class="act" @click="emit('done')">Cancel <span class="key">Esc</span></button>
     </div>
   </form>
 </template>

@@ -62,7 +62,7 @@ async function save(): Promise<void> {
           <input v-model="a.title" class="field min-w-0 flex-1 py-0!" required maxlength="100" placeholder="What it is called" :aria-label="`Attribute ${i + 1}: title`" data-test="attribute-title" />
           <select v-model="a.type" class="pick" :aria-label="`Attribute ${i + 1}: type`" data-test="attribute-type"><option v-for="(title, type) in TYPES" :key="type" :value="type">{{ title }}</option></select>
           <button type="button" class="link" :aria-label="`Move attribute ${i + 1} up`" :disabled="i === 0" @click="move(i, -1)">↑</button>
-          <button type="button" class="link" :aria-label="`Take attribute ${i + 1} away`" data-test="attribute-remove" @click="draft.attributes.splice(i, 1)">×</button>
+          <button type="button" class="link" :aria-label="`Delete attribute ${i + 1}`" data-test="attribute-remove" @click="draft.attributes.splice(i, 1)">×</button>
         </div>
         <textarea v-if="a.type === 'choice'" v-model="a.lines" class="field resize-y text-sm!" :rows="Math.min(6, a.lines.split('\n').length + 1)" placeholder="one choice a line" required :aria-label="`Attribute ${i + 1}: choices`" data-test="attribute-options" />
         <label class="caption flex items-center gap-1.5"><input v-model="a.required" type="checkbox" class="accent-verdigris size-3.5" data-test="attribute-required" /> required <span v-if="!a.fresh" class="ml-auto font-mono text-xs">{{ a.name }}</span></label>
@@ -71,8 +71,8 @@ async function save(): Promise<void> {
     <div class="mt-1.5 flex flex-wrap gap-1.5">
       <button class="act-main" :disabled="busy" data-test="collection-save">Save <span class="key">↵</span></button>
       <button type="button" class="act" data-test="attribute-add" @click="add">Add an attribute</button>
-      <button type="button" class="act" @click="emit('done')">Drop <span class="key">Esc</span></button>
+      <button type="button" class="act" @click="emit('done')">Cancel <span class="key">Esc</span></button>
     </div>
-    <p class="caption mt-1">What is kept already stays as it is, and is held to this when it is next changed.</p>
+    <p class="caption mt-1">What is saved already stays as it is, and is held to this when it is next changed.</p>
   </form>
 </template>

@@ -49,11 +49,11 @@ function turnRound(): void {
 <template>
   <section class="flex min-h-0 flex-1 flex-col" aria-labelledby="journey-title">
     <header class="px-4 pt-3 pb-2">
-      <h1 id="journey-title" class="font-serif text-xl font-bold">Journey</h1>
+      <h1 id="journey-title" class="landscape:max-[960px]:sr-only font-serif text-xl font-bold">Journey</h1>
       <dl class="mt-0.5 grid grid-cols-[auto_1fr_auto] items-baseline gap-x-2">
         <dt class="caption">from</dt>
         <dd class="truncate">{{ desk.standpoint ? (desk.standpoint.name ?? shortPosition(desk.standpoint)) : 'no standpoint yet' }}</dd>
-        <button v-if="desk.standpoint && desk.destination" class="act row-span-2 self-center" @click="turnRound">Turn round <span class="key">r</span></button>
+        <button v-if="desk.standpoint && desk.destination" class="act row-span-2 self-center" @click="turnRound">Reverse <span class="key">r</span></button>
         <dt class="caption col-start-1">to</dt>
         <dd class="truncate" data-test="destination">{{ desk.destination ? (desk.destination.name ?? shortPosition(desk.destination)) : 'nowhere yet' }}</dd>
       </dl>

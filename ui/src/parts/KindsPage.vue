@@ -24,29 +24,25 @@ function newCategory(): void {
 }
 function showAll(c: Collection): void {
   desk.list = { ...desk.list, collection: c.id, text: '', where: '', unplaced: false }
-  desk.page = 'list'
+  desk.part = 'list'
 }
 </script>
 
 <template>
-  <section class="flex min-h-0 flex-1 flex-col overflow-y-auto" aria-labelledby="kinds-title" data-test="kinds-page">
-    <header class="flex items-baseline px-4 pt-3 pb-1">
-      <h1 id="kinds-title" class="flex-1 font-serif text-xl font-bold">Collections and categories</h1>
-      <button class="act" data-test="kinds-close" @click="desk.page = null">Close <span class="key">S</span></button>
-    </header>
+  <section class="min-h-0 flex-1 overflow-y-auto" aria-label="Collections and categories" data-test="kinds-page">
     <h2 class="head">Collections</h2>
     <ul class="ruled" data-test="collections">
       <li v-for="c in collections" :key="c.id">
         <div class="flex items-baseline gap-2 px-4 py-1">
           <button class="min-w-0 flex-1 truncate text-left hover:underline" :aria-expanded="collection?.id === c.id" :data-test="`collection-${c.id}`" @click="collection = collection?.id === c.id ? null : c">{{ c.title }} <span class="caption">{{ c.attributes?.length ?? 0 }} {{ c.attributes?.length === 1 ? 'attribute' : 'attributes' }} of its own</span></button>
-          <button class="link" :title="`List what is in ${c.title}`" @click="showAll(c)">{{ c.count ?? 0 }} kept</button>
+          <button class="link" :title="`List what is in ${c.title}`" @click="showAll(c)">{{ c.count ?? 0 }} listed</button>
           <button v-if="!c.count" class="link" :aria-label="`Delete ${c.title}`" :data-test="`collection-delete-${c.id}`" @click="deleteCollection(c).catch(complain)">×</button>
         </div>
         <CollectionEditor v-if="collection?.id === c.id" :collection="c" @done="collection = null" />
       </li>
     </ul>
     <CollectionEditor v-if="freshCollection" :collection="freshCollection" @done="freshCollection = null" />
-    <div class="px-4 py-2"><button class="act" data-test="collection-new" @click="newCollection">A new collection</button></div>
+    <div class="px-4 py-2"><button class="act" data-test="collection-new" @click="newCollection">New collection</button></div>
     <h2 class="head">Categories</h2>
     <ul class="ruled" data-test="categories">
       <li v-for="(c, i) in categories" :key="c.id">
@@ -60,6 +56,6 @@ function showAll(c: Collection): void {
       </li>
     </ul>
     <CategoryEditor v-if="freshCategory" :category="freshCategory" @done="freshCategory = null" />
-    <div class="px-4 py-2"><button class="act" data-test="category-new" @click="newCategory">A new category</button></div>
+    <div class="px-4 py-2"><button class="act" data-test="category-new" @click="newCategory">New category</button></div>
   </section>
 </template>

@@ -96,7 +96,7 @@ async function copyLink(): Promise<void> {
   <section class="flex min-h-0 flex-1 flex-col overflow-y-auto" aria-labelledby="layers-title" data-test="layers-page">
     <header class="flex items-baseline px-4 pt-3 pb-1">
       <h1 id="layers-title" class="flex-1 font-serif text-xl font-bold">Views and layers</h1>
-      <button class="act" data-test="layers-close" @click="desk.page = null">Close <span class="key">v</span></button>
+      <button class="act" data-test="layers-close" @click="desk.layers = false">Close <span class="key">v</span></button>
     </header>
 
     <h2 class="head">Views</h2>
@@ -107,8 +107,8 @@ async function copyLink(): Promise<void> {
           <span class="min-w-0 flex-1 truncate">{{ w.name }}</span>
           <span v-if="w.opening" class="text-verdigris text-sm">opens with it</span>
         </button>
-        <button class="link" :title="`Save what the map shows now as “${w.name}”`" :data-test="`update-${w.name}`" @click="update(w)">update</button>
-        <button class="link" :title="w.opening ? 'No longer open with it' : 'Whoever comes sees this first'" :data-test="`opening-${w.name}`" @click="opening(w)">{{ w.opening ? 'not first' : 'first' }}</button>
+        <button class="link" :title="`Save what the map shows now as “${w.name}”`" :data-test="`update-${w.name}`" @click="update(w)">Update</button>
+        <button class="link" :title="w.opening ? 'No longer open with it' : 'Whoever comes sees this first'" :data-test="`opening-${w.name}`" @click="opening(w)">{{ w.opening ? 'Not first' : 'Open first' }}</button>
         <button class="link" :aria-label="`Delete ${w.name}`" :data-test="`delete-${w.name}`" @click="removeView(w)">×</button>
       </li>
     </ol>
@@ -132,7 +132,7 @@ async function copyLink(): Promise<void> {
       <label class="flex cursor-pointer items-center gap-1.5"><input type="checkbox" class="accent-verdigris size-4" :checked="desk.lettering === 'large'" @change="toggleLettering" /> large lettering</label>
     </div>
 
-    <h2 class="head">Places <button v-if="desk.hidden.length" class="link ml-auto" data-test="all-categories" @click="desk.hidden = []">all</button></h2>
+    <h2 class="head">Places <button v-if="desk.hidden.length" class="link ml-auto" data-test="all-categories" @click="desk.hidden = []">All</button></h2>
     <ul class="ruled">
       <li v-for="k in kinds" :key="k.id" class="flex items-center gap-2 px-4">
         <label class="hover:bg-ink/6 -ml-2 flex min-w-0 flex-1 cursor-pointer items-center gap-2 px-2 py-1">
@@ -141,10 +141,9 @@ async function copyLink(): Promise<void> {
           <span class="min-w-0 flex-1 truncate">{{ k.name }}</span>
           <span class="text-slate">{{ k.count }}</span>
         </label>
-        <button class="link" :data-test="`only-${k.id || 'none'}`" @click="only(k.id)">only</button>
+        <button class="link" :data-test="`only-${k.id || 'none'}`" @click="only(k.id)">Only</button>
       </li>
     </ul>
-    <p class="px-4 pt-1"><button class="act" data-test="bin-open" @click="desk.page = 'bin'">The bin <span class="key">Z</span></button></p>
     <label class="flex items-baseline gap-2 px-4 py-2">
       <span class="flex-1">Names beside the places</span>
       <select v-model="desk.names" class="border-ink/50 bg-paper cursor-pointer border-b py-0.5" data-test="names">
@@ -160,12 +159,12 @@ async function copyLink(): Promise<void> {
           <span class="min-w-0 flex-1 truncate">{{ o.name }}</span>
           <span class="text-slate">{{ Math.round(o.opacity * 100) }} %</span>
         </label>
-        <button class="link" :data-test="`place-${o.name}`" @click="beginPlacing(o)">place</button>
+        <button class="link" :data-test="`place-${o.name}`" @click="beginPlacing(o)">Move</button>
       </li>
     </ul>
     <div class="px-4 py-2" @dragover.prevent @drop.prevent="takeFile($event.dataTransfer?.files ?? null)">
       <input ref="file" type="file" class="sr-only" tabindex="-1" accept="image/png,image/jpeg,image/svg+xml" data-test="picture-file" @change="takeFile(($event.target as HTMLInputElement).files)" />
-      <button class="act" data-test="picture-lay" @click="file?.click()">Lay a picture …</button>
+      <button class="act" data-test="picture-lay" @click="file?.click()">Add a picture …</button>
       <span class="caption ml-2">a site plan as PNG, JPEG or SVG; or drop it here</span>
     </div>
 

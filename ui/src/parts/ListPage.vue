@@ -30,7 +30,7 @@ watch(
   },
 )
 
-const SORTS = [['name', 'name'], ['category', 'category'], ['updated_at', 'last change'], ['created_at', 'first kept'], ['collection', 'collection'], ['lat', 'latitude'], ['lng', 'longitude']]
+const SORTS = [['name', 'name'], ['category', 'category'], ['updated_at', 'last change'], ['created_at', 'first saved'], ['collection', 'collection'], ['lat', 'latitude'], ['lng', 'longitude']]
 const sorts = computed(() => [...SORTS, ...attributes.value.map((a) => [a.name, (a.title || a.name).toLowerCase()])])
 const sortName = computed({
   get: () => desk.list.sort.replace(/^-/, ''),
@@ -117,14 +117,14 @@ const optionName = (o: string) => (setName.value === 'category' ? (categoryById.
 </script>
 
 <template>
-  <section class="flex min-h-0 flex-1 flex-col" aria-labelledby="list-title" data-test="list-page">
-    <header class="px-4 pt-3 pb-1.5">
+  <section class="flex min-h-0 flex-1 flex-col" aria-label="List of everything" data-test="list-page">
+    <header class="px-4 pb-1.5">
       <div class="flex items-baseline gap-2">
-        <h1 id="list-title" class="font-serif text-xl font-bold">Everything</h1>
-        <span class="caption flex-1" aria-live="polite" data-test="list-count">{{ total.toLocaleString('en') }} {{ desk.list.unplaced ? 'without a position' : desk.list.follow ? 'in view' : '' }}</span>
-        <button class="act" data-test="list-close" @click="desk.page = null">Close <span class="key">L</span></button>
-      </div>
       <input v-model="desk.list.text" class="field" placeholder="Words in names and attributes" aria-label="Find by words" autocomplete="off" spellcheck="false" maxlength="200" data-test="list-find" @keydown.down.prevent="focusRow(0)" @keydown.esc="($event.target as HTMLElement).blur()" />
+        <span class="caption shrink-0 text-right" aria-live="polite" data-test="list-count">
+          {{ total.toLocaleString('en') }} {{ desk.list.unplaced ? 'without a position' : desk.list.follow ? 'in view' : '' }}
+        </span>
+      </div>
       <div class="mt-1.5 flex flex-wrap items-baseline gap-x-2.5 gap-y-1.5 text-[15px]">
         <span class="flex items-baseline gap-1">
           <label class="caption" for="list-sort">by</label>
@@ -151,8 +151,8 @@ const optionName = (o: string) => (setName.value === 'category' ? (categoryById.
       </div>
     </header>
     <p v-if="failed" class="border-madder m-4 border-l-2 pl-3" role="alert">{{ failed }}</p>
-    <p v-else-if="!total" class="border-ochre m-4 border-l-2 pl-3">{{ desk.list.text || desk.list.where || desk.list.follow || desk.list.collection ? 'Nothing here is like that. Take a word or a filter away.' : 'Nothing is kept yet. Click a spot on the map and keep it.' }}</p>
-    <div ref="scroller" class="border-rule min-h-0 flex-1 overflow-y-auto border-t" role="grid" :aria-rowcount="total" aria-multiselectable="true" aria-label="Everything that is kept" data-test="list-rows">
+    <p v-else-if="!total" class="border-ochre m-4 border-l-2 pl-3">{{ desk.list.text || desk.list.where || desk.list.follow || desk.list.collection ? 'Nothing matches. Remove a word or a filter.' : 'Nothing is saved yet. Click a spot on the map and save a place there.' }}</p>
+    <div ref="scroller" class="border-rule min-h-0 flex-1 overflow-y-auto border-t" role="grid" :aria-rowcount="total" aria-multiselectable="true" aria-label="Everything that is saved" data-test="list-rows">
       <div class="relative w-full" :style="{ height: `${virtual.getTotalSize()}px` }">
         <template v-for="{ index, start, p } in lines" :key="index">
           <div
@@ -184,8 +184,8 @@ const optionName = (o: string) => (setName.value === 'category' ? (categoryById.
     <footer v-if="chosenCount || progress.running" class="border-ink bg-card border-t px-4 py-2" data-test="chosen">
       <p class="flex items-baseline gap-2">
         <span class="flex-1 font-medium" data-test="chosen-count">{{ chosenCount.toLocaleString('en') }} chosen</span>
-        <button v-if="!chosen.all" class="link" data-test="choose-all" @click="chooseAll">all {{ total.toLocaleString('en') }}</button>
-        <button class="link" data-test="choose-none" @click="clearChosen">none</button>
+        <button v-if="!chosen.all" class="link" data-test="choose-all" @click="chooseAll">All {{ total.toLocaleString('en') }}</button>
+        <button class="link" data-test="choose-none" @click="clearChosen">None</button>
       </p>
       <p v-if="progress.running" class="flex items-center gap-2" role="status">
         <progress class="flex-1" :value="progress.done" :max="progress.of" /> {{ progress.done }} of {{ progress.of }}
@@ -206,9 +206,7 @@ const optionName = (o: string) => (setName.value === 'category' ? (categoryById.
       </div>
     </footer>
     <p v-else class="caption border-rule flex items-baseline border-t px-3 py-1">
-      <button class="link" title="The one before (,)" data-test="list-before" @click="step(-1)">‹ before</button><button class="link" title="The next (.)" data-test="list-next" @click="step(1)">next ›</button>
-      <span class="flex-1" />
-      <button class="link" title="What there is to keep (Shift S)" data-test="open-kinds" @click="desk.page = 'kinds'">collections, categories</button><button class="link" title="What was deleted (Shift Z)" @click="desk.page = 'bin'">bin</button>
+      <button class="link" title="The one before (,)" data-test="list-before" @click="step(-1)">‹ Previous</button><button class="link" title="The next (.)" data-test="list-next" @click="step(1)">Next ›</button>
     </p>
   </section>
 </template>

@@ -4,7 +4,7 @@
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/vue'
 import { computed, onMounted, ref } from 'vue'
 import { lookAt } from '../desk/acts'
-import { drop, editing, putAt, save } from '../desk/editing'
+import { cancel, editing, putAt, save } from '../desk/editing'
 import { metres, position } from '../desk/format'
 import { attributesOf, categories, categoryById, collections } from '../desk/places'
 import { useAgreement } from '../desk/questions'
@@ -55,8 +55,8 @@ async function submit(): Promise<void> {
 </script>
 
 <template>
-  <form class="px-4 pt-3" data-test="form" @submit.prevent="submit" @keydown.esc.stop="drop" @keydown.alt.m.prevent="mend" @keydown.alt.a.prevent="moveThere">
-    <h2 class="font-serif text-xl font-bold">{{ editing.place ? `Edit ${what}` : what === 'place' ? 'Keep a place' : `Draw ${what === 'area' ? 'an area' : `a ${what}`}` }}</h2>
+  <form class="scroll-pb-14 px-4 pt-3" data-test="form" @submit.prevent="submit" @keydown.esc.stop="cancel" @keydown.alt.m.prevent="mend" @keydown.alt.a.prevent="moveThere">
+    <h2 class="font-serif text-xl font-bold">{{ editing.place ? `Edit ${what}` : what === 'place' ? 'New place' : `Draw ${what === 'area' ? 'an area' : `a ${what}`}` }}</h2>
     <ConflictBox v-if="editing.theirs !== undefined" />
 
     <label class="caption mt-2 block">Name
@@ -95,8 +95,8 @@ async function submit(): Promise<void> {
     </div>
     <label class="caption mt-2 flex items-center gap-2"><input v-model="hidden" type="checkbox" class="accent-verdigris size-4" data-test="hidden" /> Not drawn on the map, only listed</label>
     <div class="bg-paper sticky bottom-0 -mx-4 mt-2 flex gap-1.5 px-4 py-2.5">
-      <button class="act-main" type="submit" :disabled="editing.busy" data-test="save">{{ editing.place ? 'Save' : 'Keep' }} <span class="key">↵</span></button>
-      <button class="act" type="button" data-test="drop" @click="drop">Drop <span class="key">Esc</span></button>
+      <button class="act-main" type="submit" :disabled="editing.busy" data-test="save">Save <span class="key">↵</span></button>
+      <button class="act" type="button" data-test="cancel" @click="cancel">Cancel <span class="key">Esc</span></button>
     </div>
   </form>
 </template>

@@ -57,17 +57,17 @@ function nudge(e: KeyboardEvent, i: number): void {
           <span class="text-slate w-24">{{ c.pixel[0] }}, {{ c.pixel[1] }} px</span>
           <span class="flex-1" :title="sexagesimal(c.at)">{{ shortPosition(c.at) }}</span>
         </button>
-        <button v-if="i === 2" type="button" class="text-slate text-sm underline" @click="dropThird">take away</button>
+        <button v-if="i === 2" type="button" class="text-slate text-sm underline" @click="dropThird">Remove</button>
       </li>
     </ol>
     <p class="caption">Choose a point, click it on the picture, then click where it lies on the map, or drag it there. A third point also stretches and shears.</p>
     <p v-if="wrong" class="border-madder border-l-2 pl-2" role="alert" data-test="placing-wrong">{{ wrong }}</p>
     <label class="flex items-center gap-2"><span class="caption w-14">Opacity</span><input v-model.number="placing.opacity" class="accent-verdigris flex-1" type="range" min="0.1" max="1" step="0.05" data-test="placing-opacity" /><span class="w-12 text-right">{{ Math.round(placing.opacity * 100) }} %</span></label>
     <div class="flex flex-wrap gap-1.5">
-      <button class="act-main" :disabled="!!wrong || placing.busy" data-test="placing-save">Keep it here <span class="key">Enter</span></button>
-      <button type="button" class="act" @click="placing.open = false">Drop <span class="key">Esc</span></button>
-      <button v-if="placing.control.length < 3" type="button" class="act" :disabled="!!wrong" data-test="placing-third" @click="addThird">A third point</button>
-      <button v-if="placing.before" type="button" class="act ml-auto" data-test="placing-delete" @click="removePlaced">Take the picture away</button>
+      <button class="act-main" :disabled="!!wrong || placing.busy" data-test="placing-save">Save <span class="key">Enter</span></button>
+      <button type="button" class="act" @click="placing.open = false">Cancel <span class="key">Esc</span></button>
+      <button v-if="placing.control.length < 3" type="button" class="act" :disabled="!!wrong" data-test="placing-third" @click="addThird">Add a third point</button>
+      <button v-if="placing.before" type="button" class="act ml-auto" data-test="placing-delete" @click="removePlaced">Delete picture</button>
     </div>
   </form>
 </template>

@@ -3,13 +3,13 @@
 // looks mistyped is mended by one key.
 import { useLocalStorage } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
-import { Refusal, api, unwrap } from '../api/client'
+import { api, unwrap } from '../api/client'
 import { lookAt, positionHere } from '../desk/acts'
 import { editing, putAt } from '../desk/editing'
 import { bearing, metres, position, readPosition, round7, shortPosition } from '../desk/format'
 import { complain } from '../desk/notice'
 import { positionOf } from '../desk/places'
-import { useDoubts, useInterpretation, useMeasure } from '../desk/questions'
+import { unreadText, useDoubts, useInterpretation, useMeasure } from '../desk/questions'
 
 const two = useLocalStorage('viandante.two-fields', false)
 const typed = ref('')
@@ -30,11 +30,12 @@ const plain = (v: string) => (/^\s*[-+−]?\d+,\d+\s*$/.test(v) ? v.replace(',',
 const text = computed(() => (two.value ? (/[,;]\s/.test(lat.value) ? lat.value : lat.value || lng.value ? `${plain(lat.value)}, ${plain(lng.value)}` : '') : typed.value).trim())
 
 /** How what is typed would be read, while it is not read yet. */
-const { data: reading, error: unread } = useInterpretation(computed(() => ((editing.draft.at && text.value === position(editing.draft.at)) || !/\d\D+\d/.test(text.value) ? '' : text.value)))
+const { data: reading, error: failed } = useInterpretation(computed(() => ((editing.draft.at && text.value === position(editing.draft.at)) || !/\d\D+\d/.test(text.value) ? '' : text.value)))
 const readAs = computed(() => {
   const first = reading.value?.features[0]
   if (!text.value || (editing.draft.at && text.value.replace(/\s/g, '') === position(editing.draft.at))) return ''
-  if (unread.value) return unread.value.message
+  if (failed.value) return failed.value.message
+  if (reading.value?.unread) return unreadText(reading.value.unread)
   return first?.properties.kind === 'position' ? `${first.properties.notation}: ${first.properties.label}` : ''
 })
 
@@ -47,8 +48,9 @@ async function read(): Promise<boolean> {
   try {
     const found = await unwrap(api.GET('/v1/interpret', { params: { query: { q: text.value, limit: 1 } } }))
     const first = found.features[0]
+    if (found.unread) throw new Error(unreadText(found.unread))
     const at = first && positionOf(first)
-    if (!at || first.properties.kind !== 'position') throw new Refusal(400, { detail: 'This does not read as coordinates: lat, lng in degrees.' })
+    if (!at || first.properties.kind !== 'position') throw new Error('This does not read as coordinates: lat, lng in degrees.')
     if (!editing.draft.at || position(at) !== position(editing.draft.at)) {
       putAt(at)
       lookAt(at)
@@ -114,7 +116,7 @@ defineExpose({ read, mend, isReading })
       was {{ shortPosition(before!) }}, moved {{ metres(shift.distance_m) }} towards {{ bearing(shift.initial_bearing_deg) }}
       <button type="button" class="text-madder underline" @click="putAt({ ...before! })">put back</button>
     </p>
-    <p v-if="!editing.draft.at" class="caption">Not known yet: it is kept all the same, and listed apart. <button type="button" class="text-madder underline" data-test="here" @click="here">where I am</button></p>
+    <p v-if="!editing.draft.at" class="caption">Not known yet: it is saved all the same, and listed apart. <button type="button" class="text-madder underline" data-test="here" @click="here">where I am</button></p>
     <div v-for="d in doubts" :key="d.reason" class="border-madder mt-1 border-l-2 pl-2 text-sm" role="alert" data-test="doubt">
       {{ d.reason }}.
       <button type="button" class="text-madder underline" data-test="mend" @click="mend(d.mend)">{{ d.what }} <span class="key">Alt M</span></button>

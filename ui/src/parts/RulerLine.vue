@@ -122,7 +122,7 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
     >
       <span class="text-xs">A</span><span class="text-lg">A</span>
     </button>
-    <button class="border-ink/50 border-b px-1 whitespace-nowrap" :class="desk.page === 'layers' ? 'font-bold' : ''" :aria-pressed="desk.page === 'layers'" title="Views and layers (v)" data-test="layers" @click="desk.page = desk.page === 'layers' ? null : 'layers'">Layers</button>
+    <button class="border-ink/50 border-b px-1 whitespace-nowrap" :class="desk.layers ? 'font-bold' : ''" :aria-pressed="desk.layers" title="Views and layers (v)" data-test="layers" @click="desk.layers = !desk.layers">Layers</button>
     <span v-if="read" class="ml-auto flex items-baseline gap-2 whitespace-nowrap">
       <span class="caption hidden sm:inline">{{ pointer ? 'pointer' : 'middle' }}</span>
       <button class="tabular-nums" title="Copy (p)" data-test="pointer" @click="copy(written.copy(read), 'the position in the middle')">{{ written.read(read) }}</button>

@@ -21,8 +21,8 @@ const lacks = computed(() => {
 const told = computed(() => {
   if (lacks.value) return `Click the map: ${lacks.value} more ${lacks.value === 1 ? 'vertex' : 'vertices'} needed.`
   if (editing.drawing) return 'Click the map to go on; Enter, or a click on a vertex, ends it.'
-  if (editing.splitting) return 'Click the vertex to cut to.'
-  if (editing.active) return 'One vertex is in hand: drag it, delete it, cut there, or draw on from it.'
+  if (editing.splitting) return 'Click the vertex to split to.'
+  if (editing.active) return 'One vertex is in hand: drag it, delete it, split there, or continue drawing from it.'
   return 'Drag a vertex to move it; click one to take it in hand; click the middle of a side to make one.'
 })
 const faults = computed(() => (!error.value && shape.value?.faults) || [])
@@ -53,19 +53,19 @@ defineExpose({ mend: () => shape.value?.uncrossed && uncross(shape.value.uncross
     <template v-else>
       <p class="caption mt-0.5" aria-live="polite" data-test="shape-told">{{ told }}</p>
       <div class="mt-1 flex flex-wrap gap-1">
-        <button v-if="editing.drawing" type="button" class="act" data-test="draw-end" @click="editing.drawing = false">End drawing <span class="key">↵</span></button>
-        <button v-else type="button" class="act" :disabled="!editing.active" data-test="draw-on" @click="editing.drawing = true">Draw on <span class="key">Ins</span></button>
+        <button v-if="editing.drawing" type="button" class="act" data-test="draw-end" @click="editing.drawing = false">Finish <span class="key">↵</span></button>
+        <button v-else type="button" class="act" :disabled="!editing.active" data-test="draw-on" @click="editing.drawing = true">Continue drawing <span class="key">Ins</span></button>
         <button type="button" class="act" :disabled="!editing.active" data-test="vertex-delete" @click="deleteVertex">Delete vertex <span class="key">Del</span></button>
-        <button v-if="editing.place" type="button" class="act" :disabled="!editing.active || editing.drawing" data-test="split" @click="split">Cut here <span class="key">X</span></button>
-        <button v-if="outline.kind === 'area'" type="button" class="act" :disabled="lacks > 0" data-test="hole" @click="beginHole">Hole <span class="key">O</span></button>
-        <button type="button" class="act" data-test="fit-shape" @click="fit">Look</button>
+        <button v-if="editing.place" type="button" class="act" :disabled="!editing.active || editing.drawing" data-test="split" @click="split">Split here <span class="key">X</span></button>
+        <button v-if="outline.kind === 'area'" type="button" class="act" :disabled="lacks > 0" data-test="hole" @click="beginHole">Add a hole <span class="key">O</span></button>
+        <button type="button" class="act" data-test="fit-shape" @click="fit">Show on map</button>
       </div>
     </template>
     <p v-if="error" class="text-madder mt-1 text-sm" role="alert">{{ error.message }}</p>
     <div v-if="faults.length" class="border-madder mt-1 border-l-2 pl-2 text-sm" role="alert" data-test="fault">
       {{ faults[0]!.reason }}{{ faults.length > 1 ? `, and ${faults.length - 1} more` : '' }}; it is marked on the map.
-      <button v-if="faults[0]!.at" type="button" class="underline" @click="lookAt({ lat: faults[0]!.at![1]!, lng: faults[0]!.at![0]! })">Look</button>
-      <button v-if="shape?.uncrossed" type="button" class="text-madder ml-2 underline" data-test="uncross" @click="uncross(shape.uncrossed)">Follow the vertices in an order that does not cross <span class="key">Alt M</span></button>
+      <button v-if="faults[0]!.at" type="button" class="underline" @click="lookAt({ lat: faults[0]!.at![1]!, lng: faults[0]!.at![0]! })">Show on map</button>
+      <button v-if="shape?.uncrossed" type="button" class="text-madder ml-2 underline" data-test="uncross" @click="uncross(shape.uncrossed)">Reorder the vertices so that it does not cross <span class="key">Alt M</span></button>
     </div>
   </div>
 </template>

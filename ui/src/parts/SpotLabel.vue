@@ -71,7 +71,7 @@ const inside = computed(() => props.x > -20 && props.y > -20 && props.x < (chart
     >
       <p class="flex items-start gap-2">
         <span class="min-w-0 flex-1 font-serif leading-tight font-medium">{{ spot.name ?? shortPosition(spot) }}</span>
-        <button class="act -mt-1 -mr-1.5 px-1.5!" aria-label="Let go of the spot" title="Let go of the spot (Esc)" @click="desk.spot = null">×</button>
+        <button class="act -mt-1 -mr-1.5 px-1.5!" aria-label="Close" title="Close (Esc)" @click="desk.spot = null">×</button>
       </p>
       <p class="caption mb-1.5">
         <template v-if="spot.name">{{ shortPosition(spot) }}</template>
@@ -80,7 +80,7 @@ const inside = computed(() => props.x > -20 && props.y > -20 && props.x < (chart
       </p>
       <p v-if="areas.length" class="caption -mt-1 mb-1.5" data-test="spot-areas">in <template v-for="(a, i) in areas" :key="a.id">{{ i ? ', ' : '' }}<button class="underline" @click="select(a.id)">{{ a.name }}</button></template></p>
       <div class="flex flex-wrap gap-1">
-        <button class="act" data-test="keep" @click="keepAt(named, spot.name ? 'address' : 'map')">Keep <span class="key">k</span></button>
+        <button class="act" data-test="keep" @click="keepAt(named, spot.name ? 'address' : 'map')">Save place <span class="key">k</span></button>
         <button class="act" data-test="stand" @click="standAt(named)">Stand here <span class="key">s</span></button>
         <button class="act" data-test="go" @click="goTo(named)">Go here <span class="key">g</span></button>
         <button class="act" data-test="copy" @click="copyPosition(spot)">Copy <span class="key">c</span></button>

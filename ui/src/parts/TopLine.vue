@@ -7,7 +7,7 @@ import { desk } from '../desk/desk'
 import { editing } from '../desk/editing'
 import { metres } from '../desk/format'
 import { positionOf } from '../desk/places'
-import { useInterpretation } from '../desk/questions'
+import { unreadText, useInterpretation } from '../desk/questions'
 
 const text = defineModel<string>({ required: true })
 const open = defineModel<boolean>('open', { required: true })
@@ -27,6 +27,7 @@ const understood = computed(() => {
   if (text.value.trim().length < 2) return ''
   if (error.value) return error.value.message
   const first = readings.value[active.value]
+  if (!first && data.value?.unread) return unreadText(data.value.unread)
   if (!first) return isFetching.value ? '…' : 'Nothing on this map is called that. Try a street with a number, or coordinates as lat, lng.'
   const p = first.properties
   if (p.kind === 'position') return `${p.notation}: ${p.label}${p.accuracy_m ? `, within ${metres(p.accuracy_m)}` : ''}`

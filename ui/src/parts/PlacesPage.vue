@@ -1,0 +1,33 @@
+<script setup lang="ts">
+// The bench Places: the list of everything, what there is to keep, and the bin.
+import { PARTS, desk, type Part } from '../desk/desk'
+import BinPage from './BinPage.vue'
+import KindsPage from './KindsPage.vue'
+import ListPage from './ListPage.vue'
+
+const TITLES: Record<Part, [title: string, key: string]> = { list: ['List', 'L'], kinds: ['Collections, categories', 'S'], bin: ['Bin', 'Z'] }
+</script>
+
+<template>
+  <section class="flex min-h-0 flex-1 flex-col" aria-labelledby="places-title">
+    <header class="flex flex-wrap items-baseline gap-x-3 px-4 pt-2.5 pb-1">
+      <h1 id="places-title" class="font-serif text-xl font-bold">Places</h1>
+      <nav class="ml-auto flex gap-3" aria-label="Parts of the bench Places">
+        <button
+          v-for="part in PARTS"
+          :key="part"
+          class="border-b-2 whitespace-nowrap"
+          :class="desk.part === part ? 'border-madder font-medium' : 'text-slate hover:text-ink border-transparent'"
+          :aria-current="desk.part === part ? 'page' : undefined"
+          :data-test="`part-${part}`"
+          @click="desk.part = part"
+        >
+          {{ TITLES[part][0] }} <span class="key">{{ TITLES[part][1] }}</span>
+        </button>
+      </nav>
+    </header>
+    <ListPage v-if="desk.part === 'list'" />
+    <KindsPage v-else-if="desk.part === 'kinds'" />
+    <BinPage v-else />
+  </section>
+</template>

@@ -193,7 +193,7 @@ func (e *env) plantImagery(ctx context.Context, svc *service.Service) error {
 	if err != nil {
 		return err
 	}
-	source, match := service.Imagery{Name: "Soil moisture (stand-in)", MaxZoom: standin.ImageryMaxZoom, Opacity: 0.55}, service.Match{New: true}
+	source, match := service.Imagery{Name: "Soil moisture (stand-in)", Attribution: "Soil: the society's survey, made up", MaxZoom: standin.ImageryMaxZoom, Opacity: 0.55}, service.Match{New: true}
 	for _, k := range all {
 		if k.ID == demoImagery {
 			source, match = k.Body, service.At(k.Version)

@@ -231,7 +231,7 @@ useEventListener(window, 'keydown', (e) => {
     </header>
 
     <main class="map relative min-h-0">
-      <MapPane v-if="ground && ready" :ground="ground.version" :opening="opening" :in-ring="inRing" :marked="marked" @hover="pointer = $event" />
+      <MapPane v-if="ground && ready" :ground="ground.version" :credits="ground.regions.flatMap((r) => r.attribution ?? [])" :opening="opening" :in-ring="inRing" :marked="marked" @hover="pointer = $event" />
       <p v-if="desk.only.length" class="border-ink bg-paper absolute top-3 left-3 z-20 flex items-baseline gap-3 border-l-4 border-ochre px-3 py-1.5" data-test="only">
         {{ desk.only.length === 1 ? 'Only one is shown' : `Only ${desk.only.length} are shown` }}
         <button class="underline" data-test="show-all" @click="desk.only = []">Show all <span class="key">z</span></button>

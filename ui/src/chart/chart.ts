@@ -3,10 +3,10 @@
 import ground from '@style/ground.json'
 import { Camera, MAX_ZOOM, MIN_ZOOM, TILE, keepUnder, shortestTurn, toLatLng, toWorld, type LatLng, type Spot, type View } from './camera'
 import { Hand } from './hand'
-import { Kept, type Painting } from './kept'
+import { Kept, type Keeping, type Painting } from './kept'
 import { Labels, type Placed } from './labels'
 import { Graticule } from './graticule'
-import { paletteOf, type GroundStyle, type Palette, type Time } from './style'
+import { inksOf, paletteOf, type GroundStyle, type Palette, type Time } from './style'
 import { Tiles, ZOOM_STEP, type Covering } from './tiles'
 
 const style = ground as unknown as GroundStyle
@@ -29,6 +29,8 @@ export interface Layer {
   ground?(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void
   /** Paints what stands above the names, kept as a picture until the chart is told that it has changed; yields wherever it may be interrupted. */
   paint?(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): Painting
+  /** Draws the same at once, at its own size, with every frame in which the picture is one of another zoom or turn. */
+  flying?(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void
   /** Draws over all that is painted, with every frame, as long as it says that there is something to draw. */
   draw?(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void
   drawn?(): boolean
@@ -54,14 +56,15 @@ export interface ChartEvents {
 
 const FRICTION = 4.2 // a glide loses this share of its speed in a second, continuously
 /** How long tiles that come one by one are gathered, in milliseconds: at rest, and while the map zooms or turns. */
-const GATHER_MS = { resting: 90, turning: 350 }
+const GATHER_MS = { resting: 90, turning: 350, lettering: 350 }
 const SHARPEN_MS = 40
-/** What painting behind may take of a frame, in milliseconds: while the map moves, and at rest. */
-const PAINT_MS = { moving: 3, resting: 22 }
+/** What painting behind may take of a frame, in milliseconds: while the map moves, while it flies somewhere, and at rest. */
+const PAINT_MS = { moving: 3, flying: 6, resting: 36 }
 const REACH = { mouse: 6, touch: 18 }
 /** How pictures are kept; z-indices of the layers' own lie between. */
-const GROUND = { margin: 160, sliced: false, begin: { moved: 0.85, zoomed: 0.2, turned: 7 }, order: 0 }
-const NAMES = { margin: 200, sliced: true, begin: { moved: 0.4, zoomed: 0.5, turned: 25 }, order: 1 }
+const GROUND: Keeping = { margin: 160, sliced: false, begin: { moved: 0.85, zoomed: 0.2, turned: 7 }, order: 0, off: 'stretched' }
+const NAMES: Keeping = { margin: 200, sliced: true, begin: { moved: 0.4, zoomed: 0.3, turned: 25 }, order: 1, off: 'fades' }
+const STANDING: Keeping = { ...NAMES, off: 'hidden' }
 const EDGE = 900
 
 export class Chart {
@@ -83,6 +86,11 @@ export class Chart {
   private arriving = 0
   private boxed: [number, number, number, number] | null = null
   private motion: ((now: number) => boolean) | null = null
+  /** Where the motion ends, where that is known: tiles and names are made ready for it on the way. */
+  private aim: Camera | null = null
+  /** The view that the names were laid out for last. */
+  private laidFor: Camera | null = null
+  private naming = 0
   private labelsDue = true
   private pointer: Spot | null = null
   private pointedAt: string | null = null
@@ -116,7 +124,7 @@ export class Chart {
     this.stack.append(this.overCanvas)
     container.prepend(this.stack) // below whatever the page has put there
     this.current = new Camera(this.limit(view), container.clientWidth || 1, container.clientHeight || 1)
-    this.tiles = new Tiles(() => this.arrived())
+    this.tiles = new Tiles(() => this.arrived(), () => this.lettered())
     this.hand = new Hand(container, {
       grab: (at, touch) => this.grab(at, touch),
       pan: (dx, dy) => this.pan(dx, dy),
@@ -127,7 +135,7 @@ export class Chart {
       glide: (vx, vy) => this.glide(vx, vy),
       turn: (by, at) => this.turn(by, at),
       box: (from, to, done) => this.drawBox(from, to, done),
-      stop: () => (this.motion = null),
+      stop: () => this.halt(),
     })
     this.sized = new ResizeObserver(() => this.resize())
     this.sized.observe(container)
@@ -144,6 +152,7 @@ export class Chart {
     this.disposed = true
     cancelAnimationFrame(this.frame)
     clearTimeout(this.arriving)
+    clearTimeout(this.naming)
     clearTimeout(this.sharpening)
     this.hand.dispose()
     this.sized.disconnect()
@@ -170,7 +179,7 @@ export class Chart {
 
   /** Whether everything in view is drawn, for tests and for pictures. */
   get complete(): boolean {
-    return !this.frame && !this.arriving && !this.sharpening && !this.tiles.waiting && !this.motion && !this.labelsDue && !this.settling && !!this.tiles.version
+    return !this.frame && !this.arriving && !this.naming && !this.sharpening && !this.tiles.waiting && !this.motion && !this.labelsDue && !this.settling && !!this.tiles.version
   }
 
   /** Which version of the ground is drawn; another one replaces the tiles. */
@@ -216,8 +225,25 @@ export class Chart {
     clearTimeout(this.arriving)
     this.arriving = 0
     this.arrivals++
-    this.labelsDue = true
     this.invalidate()
+  }
+
+  /** It is known what is to be lettered on one tile more: names are laid out once that is known of all, or after a while. */
+  private lettered(): void {
+    const { all } = this.tiles.named(this.wide(this.aim ?? this.current), devicePixelRatio || 1)
+    const due = () => {
+      clearTimeout(this.naming)
+      this.naming = 0
+      this.laidFor = null
+      this.relabel()
+    }
+    if (all) due()
+    else this.naming ||= window.setTimeout(due, GATHER_MS.lettering)
+  }
+
+  /** A view and what is kept beyond the screen's edge. */
+  private wide(camera: Camera): Camera {
+    return new Camera(camera.view, camera.width + 2 * GROUND.margin, camera.height + 2 * GROUND.margin)
   }
 
   /** What some layers hold has changed: they are drawn anew, and the names are laid out to keep clear of them. */
@@ -281,13 +307,11 @@ export class Chart {
     if (!by && this.motion) return // something else moves the map already
     const { rotation } = this.view
     if (!by && rotation !== 0 && Math.min(rotation, 360 - rotation) < 7) return this.turnTo(0) // nearly north is meant as north
-    const from = this.view.zoom
-    const to = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Math.round((from + by) / ZOOM_STEP) * ZOOM_STEP))
+    const from = this.view
+    const to = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Math.round((from.zoom + by) / ZOOM_STEP) * ZOOM_STEP))
     const p = this.current.fromScreen(at)
-    this.animate(by ? 220 : 140, (f) => {
-      const next = this.limit({ ...this.view, zoom: from + (to - from) * f })
-      this.setView(keepUnder(next, this.current.width, this.current.height, at, p))
-    })
+    const { width, height } = this.current
+    this.animate(by ? 220 : 140, (f) => keepUnder({ ...from, zoom: from.zoom + (to - from.zoom) * f }, width, height, at, p))
   }
 
   /** Turns the map by degrees clockwise. */
@@ -298,9 +322,9 @@ export class Chart {
 
   /** Turns to where so many degrees are up; 0 is north. */
   turnTo(rotation: number): void {
-    const from = this.view.rotation
-    const by = shortestTurn(rotation - from)
-    this.animate(260, (f) => this.setView({ rotation: f < 1 ? from + by * f : rotation }))
+    const from = this.view
+    const by = shortestTurn(rotation - from.rotation)
+    this.animate(260, (f) => ({ ...from, rotation: f < 1 ? from.rotation + by * f : rotation }))
   }
 
   private drawBox(from: Spot, to: Spot, done: boolean): void {
@@ -314,15 +338,30 @@ export class Chart {
     this.invalidate()
   }
 
-  private animate(ms: number, step: (f: number) => void): void {
+  /** Moves the map along a path of views, which goes from 0 to 1. */
+  private animate(ms: number, path: (f: number) => View): void {
     if (matchMedia('(prefers-reduced-motion: reduce)').matches) ms = 0
     const began = performance.now()
     this.motion = (now) => {
       const f = ms ? Math.max(0, Math.min(1, (now - began) / ms)) : 1
-      step(f < 1 ? 1 - (1 - f) ** 3 : 1)
+      this.setView(path(f < 1 ? 1 - (1 - f) ** 3 : 1))
       return f < 1
     }
+    this.aim = new Camera(this.limit(path(1)), this.current.width, this.current.height)
+    this.tiles.aimAt(this.wide(this.aim), devicePixelRatio || 1)
+    this.lettered()
     this.invalidate()
+  }
+
+  private halt(): void {
+    this.motion = null
+    this.arrive()
+  }
+
+  /** The map flies nowhere any longer. */
+  private arrive(): void {
+    this.aim = null
+    this.tiles.aimAt(null, 1)
   }
 
   private glide(vx: number, vy: number): void {
@@ -331,6 +370,7 @@ export class Chart {
       return
     }
     let last = performance.now()
+    this.arrive()
     this.motion = (now) => {
       const dt = Math.max(0, Math.min(0.05, (now - last) / 1000))
       last = now
@@ -357,7 +397,7 @@ export class Chart {
     const rise = Math.max(0, Math.log2(Math.max(1, screens)))
     this.animate(Math.min(1400, 260 + 220 * rise), (f) => {
       const centre = toLatLng({ x: a.x + dx * f, y: a.y + dy * f })
-      this.setView({ ...centre, zoom: fromZoom + (toZoom - fromZoom) * f - rise * 4 * f * (1 - f) * 0.9, rotation: f < 1 ? fromTurn + turn * f : (to.rotation ?? fromTurn) })
+      return { ...centre, zoom: fromZoom + (toZoom - fromZoom) * f - rise * 4 * f * (1 - f) * 0.9, rotation: f < 1 ? fromTurn + turn * f : (to.rotation ?? fromTurn) }
     })
   }
 
@@ -413,6 +453,11 @@ export class Chart {
   /** The layers from below to above. */
   get stacked(): readonly Layer[] {
     return this.layers
+  }
+
+  /** The graticule's numbers at the map's edges. */
+  get numbers(): Graticule['numbers'] {
+    return this.graticule.numbers
   }
 
   /** What is painted over everything with each frame. */
@@ -480,18 +525,24 @@ export class Chart {
   /** The map has come to rest at another zoom or turn. */
   private sharpen(): void {
     this.sharpening = 0
-    this.labelsDue = true
     this.lettering = null
+    if (!this.isLaidFor(this.current)) this.labelsDue = true
     for (const k of [this.ground, this.letters, ...this.stills.values()]) k.sharpen(this.current)
     this.invalidate()
+  }
+
+  private isLaidFor({ view, width, height }: Camera): boolean {
+    const l = this.laidFor
+    return !!l && l.view.zoom === view.zoom && l.view.rotation === view.rotation && l.view.lat === view.lat && l.view.lng === view.lng && l.width === width && l.height === height
   }
 
   private draw(now: number): void {
     this.frame = 0
     const wasMoving = !!this.motion
-    if (this.motion && !this.motion(now)) this.motion = null
+    if (this.motion && !this.motion(now)) this.halt()
     const ratio = devicePixelRatio || 1
     const palette = paletteOf(style, this.tiles.manner, this.tiles.time)
+    const inks = inksOf(style, this.tiles.manner, this.tiles.time)
     const camera = this.current
     const [zoomBefore, rotationBefore] = this.shownAt
     const turning = zoomBefore !== camera.view.zoom || rotationBefore !== camera.view.rotation
@@ -505,25 +556,28 @@ export class Chart {
     this.tiles.moving = moving || !!this.sharpening
     const look = `${this.tiles.manner} ${this.tiles.time}`
     // Turned pictures, and large ones, are dear to lay over each other: they are then put into one with the ground.
-    const pictures = [this.letters, ...this.layers.flatMap((l) => this.stills.get(l) ?? [])]
+    const stills = this.layers.flatMap((l) => this.stills.get(l) ?? [])
+    const pictures = [this.letters, ...stills]
     const flat = (moving && ratio > 1.4) || pictures.some((k) => !k.isUpright(camera))
     const coarse = !!this.sharpening || (moving && flat)
-    const ground = `${this.arrivals} ${this.groundTold} ${this.tiles.version} ${look} ${flat} ${coarse}`
-    this.ground.show(camera, ratio, ground, 0, (ctx, wide) => this.paintGround(ctx, wide, ratio, palette, coarse, flat ? pictures : []))
+    const ground = `${this.arrivals} ${this.groundTold} ${this.tiles.version} ${look} ${flat && stills.every((k) => k.stands(camera))} ${flat} ${coarse}`
+    this.ground.show(camera, ratio, ground, 0, (ctx, wide) => this.paintGround(ctx, wide, ratio, palette, inks, coarse, flat ? pictures : []))
 
     const over = this.overCanvas.getContext('2d')!
     over.setTransform(ratio, 0, 0, ratio, 0, 0)
     const drawing = this.layers.filter((l) => l.draw && (l.drawn?.() ?? true))
-    if (this.overUsed) over.clearRect(0, 0, camera.width, camera.height)
-    this.overUsed = drawing.length > 0 || !!this.boxed
-    const deadline = performance.now() + (moving ? PAINT_MS.moving : PAINT_MS.resting)
+    const deadline = performance.now() + (this.aim ? PAINT_MS.flying : moving ? PAINT_MS.moving : PAINT_MS.resting)
     const unsettled = turning || !!this.sharpening
-    // Until the ground is there the machine is left to those who draw it.
-    const early = !this.whole && !moving && this.state > 0
-    if (!this.lettering && !early && ((this.labelsDue && !unsettled) || this.labels.isStale(camera, unsettled))) {
-      this.lettering = this.labels.layout(over, camera, this.covered.flatMap(({ tile }) => (tile.z === this.tiles.zoom ? [tile] : [])), this.layers.flatMap((l) => l.obstacles?.(camera) ?? []))
+    // On a flight names are laid out, and painted, for where it ends; they fade in as it comes near.
+    const goal = this.aim ?? camera
+    const due = this.aim ? !this.isLaidFor(goal) : (this.labelsDue && !unsettled) || this.labels.isStale(camera, unsettled)
+    const known = due && !this.lettering ? this.tiles.named(this.wide(goal), ratio) : null
+    if (known && (known.all || (!this.naming && !this.aim))) {
+      this.lettering = this.labels.layout(over, goal, known.tiles, this.layers.flatMap((l) => l.obstacles?.(goal) ?? []))
+      this.laidFor = goal
       this.labelsDue = false
     }
+    const unnamed = !!this.lettering || (due && !!this.state)
     over.save()
     while (this.lettering && (!this.state || performance.now() < deadline))
       if (this.lettering.next().done) {
@@ -531,11 +585,15 @@ export class Chart {
         this.state++
       }
     over.restore()
-    this.settling = this.letters.show(camera, ratio, this.lettering || early ? null : `${this.state} ${look}`, deadline, (ctx, wide) => this.labels.paint(ctx, wide, palette))
+    this.settling = this.letters.show(camera, ratio, unnamed ? null : `${this.state} ${look}`, deadline, (ctx, wide) => this.labels.paint(ctx, wide, palette), goal)
+    const flying: Layer[] = []
     for (const layer of this.layers) {
       if (!layer.paint) continue
-      if (!this.stills.has(layer)) this.stills.set(layer, new Kept(this.stack, { ...NAMES, order: NAMES.order + layer.order }))
-      if (this.stills.get(layer)!.show(camera, ratio, early && this.stills.get(layer)!.shown ? null : `${this.told.get(layer)} ${look}`, deadline, (ctx, wide) => layer.paint!(ctx, wide, palette))) this.settling = true
+      let still = this.stills.get(layer)
+      if (!still) this.stills.set(layer, (still = new Kept(this.stack, { ...STANDING, order: NAMES.order + layer.order })))
+      const later = still.shown && unsettled && !still.stands(camera)
+      if (still.show(camera, ratio, later ? null : `${this.told.get(layer)} ${look}`, deadline, (ctx, wide) => layer.paint!(ctx, wide, inks))) this.settling = true
+      if (still.shown && !still.stands(camera)) flying.push(layer)
     }
     for (const k of pictures) k.veil(flat)
     if (!this.marked && this.whole) {
@@ -544,9 +602,12 @@ export class Chart {
       this.tiles.grow()
     }
     this.graticule.draw(camera, ratio, palette)
-    for (const layer of drawing) layer.draw!(over, camera, palette)
+    if (this.overUsed) over.clearRect(0, 0, camera.width, camera.height)
+    this.overUsed = drawing.length > 0 || flying.length > 0 || !!this.boxed
+    for (const layer of flying) layer.flying?.(over, camera, inks)
+    for (const layer of drawing) layer.draw!(over, camera, inks)
     if (this.boxed) {
-      over.strokeStyle = palette.ink!
+      over.strokeStyle = inks.ink!
       over.lineWidth = 1.4
       over.setLineDash([6, 4])
       over.strokeRect(...this.boxed)
@@ -554,14 +615,14 @@ export class Chart {
     }
     if (this.motion || moving || (this.settling && !this.sharpening)) this.invalidate()
     if (!this.motion && wasMoving) {
-      this.labelsDue = true
+      if (!this.isLaidFor(camera)) this.labelsDue = true
       this.emit('rest', this.view)
       if (this.pointer) this.hovered(this.pointer)
       this.invalidate()
     }
   }
 
-  private *paintGround(ctx: CanvasRenderingContext2D, camera: Camera, ratio: number, palette: Palette, coarse: boolean, pictures: Kept[]): Painting {
+  private *paintGround(ctx: CanvasRenderingContext2D, camera: Camera, ratio: number, palette: Palette, inks: Palette, coarse: boolean, pictures: Kept[]): Painting {
     ctx.fillStyle = palette.sea!
     ctx.fillRect(0, 0, camera.width, camera.height)
     ctx.imageSmoothingEnabled = !coarse
@@ -569,8 +630,8 @@ export class Chart {
     this.whole = this.tiles.covers(this.current, ratio)
     for (const { tile, column } of this.covered) this.drawTile(ctx, camera, ratio, tile.z, column, tile.y, tile.bitmap!)
     ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
-    for (const layer of this.layers) layer.ground?.(ctx, camera, palette)
-    for (const k of pictures) k.copyTo(ctx, camera, ratio)
+    for (const layer of this.layers) layer.ground?.(ctx, camera, inks)
+    for (const k of pictures) k.copyTo(ctx, camera, ratio, GROUND.begin.zoomed)
   }
 
   /** All that is shown, or the ground alone, as one picture of the screen's size in device pixels. */

@@ -1,6 +1,6 @@
-// The numbers at the ends of the graticule's lines, along the map's left and lower edge.
+// The numbers at the ends of the graticule's lines, along the map's left and lower edge, however it is turned.
 
-import { toWorld, wrapLng, type Camera } from './camera'
+import { toLatLng, toWorld, wrapLng, type Camera } from './camera'
 import { graticuleStep } from './raster'
 
 /** Degrees, with as many minutes and seconds as the step asks for, and the letter of the hemisphere. */
@@ -19,6 +19,8 @@ export class Graticule {
   private readonly left = document.createElement('canvas')
   private readonly foot = document.createElement('canvas')
   private drawn = ''
+  /** What stands at the left edge and at the foot. */
+  numbers: { left: string[]; foot: string[] } = { left: [], foot: [] }
 
   constructor(stack: HTMLElement, order: number) {
     for (const [c, style] of [[this.left, `left:0;top:0;width:${LEFT}px;height:100%`], [this.foot, `left:0;bottom:0;height:${FOOT}px;width:100%`]] as const) {
@@ -32,8 +34,6 @@ export class Graticule {
     const now = `${lat} ${lng} ${zoom} ${rotation} ${camera.width} ${camera.height} ${ratio} ${palette['ink-water']}`
     if (now === this.drawn) return
     this.drawn = now
-    for (const c of [this.left, this.foot]) c.style.visibility = rotation ? 'hidden' : 'visible'
-    if (rotation) return
     const step = graticuleStep(zoom)
     const begin = (canvas: HTMLCanvasElement, width: number, height: number): CanvasRenderingContext2D => {
       const [w, h] = [Math.round(width * ratio), Math.round(height * ratio)]
@@ -54,23 +54,45 @@ export class Graticule {
     }
     const left = begin(this.left, LEFT, camera.height)
     left.textBaseline = 'middle'
-    const south = camera.fromScreen({ x: 0, y: camera.height }).lat
-    const north = camera.fromScreen({ x: 0, y: 0 }).lat
-    for (let k = Math.ceil(south / step); k * step <= north; k++) {
-      const y = (toWorld({ lat: k * step, lng: 0 }).y - camera.centre.y) * camera.size + camera.height / 2
-      if (y < 12 || y > camera.height - 26) continue
-      put(left, degrees(k * step, step, 'NS'), 14, y)
-      left.fillRect(0, y - 0.5, 10, 1)
+    const [up, along] = [crossings(camera, step, 'left'), crossings(camera, step, 'foot')]
+    this.numbers = { left: up.map((c) => c.text), foot: along.map((c) => c.text) }
+    for (const { at, text } of up) {
+      put(left, text, 14, at)
+      left.fillRect(0, at - 0.5, 10, 1)
     }
     const foot = begin(this.foot, camera.width, FOOT)
     foot.textAlign = 'center'
-    const west = camera.screenToWorld({ x: 0, y: 0 }).x * 360 - 180
-    const east = camera.screenToWorld({ x: camera.width, y: 0 }).x * 360 - 180
-    for (let k = Math.ceil(west / step); k * step <= east; k++) {
-      const x = ((k * step + 180) / 360 - camera.centre.x) * camera.size + camera.width / 2
-      if (x < 60 || x > camera.width - 20) continue
-      put(foot, degrees(wrapLng(k * step), step, 'EW'), x, FOOT - 13)
-      foot.fillRect(x - 0.5, FOOT - 10, 1, 10)
+    for (const { at, text } of along) {
+      put(foot, text, at, FOOT - 13)
+      foot.fillRect(at - 0.5, FOOT - 10, 1, 10)
     }
   }
+}
+
+/** The corner where the two edges meet is left to neither. */
+const CLEAR = { left: { from: 12, to: 26 }, foot: { from: 60, to: 20 } }
+
+/**
+ * Where an edge of the map is crossed by the lines that cross it more steeply, parallels or meridians as the map is turned, in
+ * pixels along the edge, and what they are called.
+ */
+function crossings(camera: Camera, step: number, edge: 'left' | 'foot'): { at: number; text: string }[] {
+  const { width, height } = camera
+  const turned = Math.abs(Math.sin((camera.view.rotation * Math.PI) / 180)) > Math.SQRT1_2
+  const parallels = (edge === 'left') !== turned
+  const [a, b] = edge === 'left' ? [{ x: 0, y: 0 }, { x: 0, y: height }] : [{ x: 0, y: height }, { x: width, y: height }]
+  const [from, to] = [camera.screenToWorld(a), camera.screenToWorld(b)]
+  // Along the edge the world's y and x change evenly.
+  const [v, w] = parallels ? [from.y, to.y] : [from.x, to.x]
+  const degreesAt = (world: number) => (parallels ? toLatLng({ x: 0, y: world }).lat : world * 360 - 180)
+  const worldAt = (value: number) => (parallels ? toWorld({ lat: value, lng: 0 }).y : (value + 180) / 360)
+  const [least, most] = [Math.min(degreesAt(v), degreesAt(w)), Math.max(degreesAt(v), degreesAt(w))]
+  const length = edge === 'left' ? height : width
+  const out: { at: number; text: string }[] = []
+  for (let k = Math.ceil(least / step); k * step <= most; k++) {
+    const at = ((worldAt(k * step) - v) / (w - v)) * length
+    if (at < CLEAR[edge].from || at > length - CLEAR[edge].to) continue
+    out.push({ at, text: parallels ? degrees(k * step, step, 'NS') : degrees(wrapLng(k * step), step, 'EW') })
+  }
+  return out
 }

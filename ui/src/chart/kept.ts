@@ -1,6 +1,7 @@
 // What only moves with the map is kept as a picture somewhat larger than the screen, and the browser moves the picture: a
 // frame of a drag then draws nothing. The next picture is painted behind it, a little with every frame, and fades in once it
-// is done; while the map zooms or turns the older one is stretched meanwhile.
+// is done. While the map zooms or turns the older one is stretched meanwhile; what has a size of its own fades as it is, or is
+// drawn by its layer with every frame instead.
 
 import { Camera, shortestTurn, type Spot } from './camera'
 
@@ -8,6 +9,8 @@ const FADE_MS = 140
 /** So much is drawn between looks at the clock: little while little time is given. */
 const BATCH = { short: 4, long: 32 }
 const LONG_MS = 10
+/** Stretched by more levels of zoom than the first, names fade; at the last they are gone, before they are a third above their size. */
+const FADING = { from: 0.15, gone: 0.4 }
 
 /** Paints and yields wherever it may be interrupted. */
 export type Painting = Generator<void, void, void>
@@ -21,6 +24,8 @@ export interface Keeping {
   /** How far it may be off before the next one is begun: as a share of the margin, in levels of zoom, in degrees. */
   begin: { moved: number; zoomed: number; turned: number }
   order: number
+  /** What becomes of it at another zoom or turn: it is stretched; it fades, too; it is hidden, and its layer draws with every frame. */
+  off: 'stretched' | 'fades' | 'hidden'
 }
 
 interface Picture {
@@ -47,14 +52,15 @@ export class Kept {
   /**
    * Puts the picture where it belongs and paints at the next one until the deadline, in performance.now's milliseconds.
    * state stands for all that it depends on besides the view; null while that is not known yet, so that no picture is begun.
-   * False when the picture is the right one and nothing is left to be done.
+   * The next picture is made for the goal, where the map is about to be. False when the picture is the right one and nothing is
+   * left to be done.
    */
-  show(camera: Camera, ratio: number, state: string | null, deadline: number, paint: (ctx: CanvasRenderingContext2D, camera: Camera) => Painting): boolean {
+  show(camera: Camera, ratio: number, state: string | null, deadline: number, paint: (ctx: CanvasRenderingContext2D, camera: Camera) => Painting, goal = camera): boolean {
     const { margin, sliced } = this.keeping
     const frame = `${camera.width} ${camera.height} ${ratio}`
     if (this.front && this.front.frame !== frame) this.drop()
-    if (!this.painting && state !== null && (!this.front || this.front.state !== state || this.isOff(camera, this.front))) {
-      const wide = new Camera(camera.view, camera.width + 2 * margin, camera.height + 2 * margin)
+    if (!this.painting && state !== null && (!this.front || this.front.state !== state || this.isOff(goal, this.front))) {
+      const wide = new Camera(goal.view, camera.width + 2 * margin, camera.height + 2 * margin)
       this.before?.canvas.remove()
       const canvas = (sliced ? this.before?.canvas : this.front?.canvas) ?? this.canvas(wide, ratio)
       this.before = null
@@ -62,7 +68,7 @@ export class Kept {
       ctx.setTransform(1, 0, 0, 1, 0, 0)
       ctx.clearRect(0, 0, canvas.width, canvas.height)
       ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
-      this.back = { canvas, frame, state, zoom: camera.view.zoom, rotation: camera.view.rotation, centre: camera.centre }
+      this.back = { canvas, frame, state, zoom: goal.view.zoom, rotation: goal.view.rotation, centre: goal.centre }
       this.painting = paint(ctx, wide)
     }
     const batch = deadline - performance.now() > LONG_MS ? BATCH.long : BATCH.short
@@ -92,7 +98,7 @@ export class Kept {
     if (this.keeping.sliced) this.before = this.front
     this.front = this.back!
     this.back = null
-    const fades = !!this.before && !matchMedia('(prefers-reduced-motion: reduce)').matches
+    const fades = !!this.before && (this.keeping.off !== 'hidden' || (this.before.zoom === this.front.zoom && this.before.rotation === this.front.rotation)) && !matchMedia('(prefers-reduced-motion: reduce)').matches
     this.shownSince = fades ? performance.now() : -Infinity
     this.stack.append(this.front.canvas) // above the one before; while it was painted the browser had nothing to do with it
     if (fades) this.front.canvas.animate({ opacity: [0, 1] }, FADE_MS)
@@ -116,7 +122,22 @@ export class Kept {
     )
   }
 
+  /** How opaque a picture is at the camera's zoom, which may be so much farther off by the time that it is seen. */
+  private opacity(camera: Camera, p: Picture, farther = 0): number {
+    if (this.keeping.off === 'stretched' || this.isSharp(camera, p)) return 1
+    if (this.keeping.off === 'hidden') return 0
+    const off = Math.abs(camera.view.zoom - p.zoom) + farther
+    return Math.max(0, Math.min(1, (FADING.gone - off) / (FADING.gone - FADING.from)))
+  }
+
+  /** Whether the picture stands for what it shows: its layer draws nothing itself. */
+  stands(camera: Camera): boolean {
+    return !!this.front && this.opacity(camera, this.front) > 0
+  }
+
   private place(camera: Camera, ratio: number, p: Picture): void {
+    const opacity = this.opacity(camera, p)
+    p.canvas.style.opacity = opacity === 1 ? '' : String(opacity)
     const at = camera.worldToScreen(p.centre)
     const [x, y] = [at.x - camera.width / 2, at.y - camera.height / 2]
     p.canvas.style.transform = this.isSharp(camera, p)
@@ -133,27 +154,29 @@ export class Kept {
     return this.front?.rotation === camera.view.rotation
   }
 
-  /** Hides the pictures, while they are drawn onto the ground instead, or shows them again. */
+  /** Hides the pictures, while they are drawn onto the ground instead, or shows them again as far as they are not faded away. */
   veil(hidden: boolean): void {
-    for (const p of [this.before, this.front]) if (p) p.canvas.style.visibility = hidden ? 'hidden' : 'visible'
+    for (const p of [this.before, this.front]) if (p) p.canvas.style.visibility = hidden || p.canvas.style.opacity === '0' ? 'hidden' : 'visible'
   }
 
-  /** Draws the picture onto a canvas of another camera's size. */
-  copyTo(ctx: CanvasRenderingContext2D, camera: Camera, ratio: number): void {
+  /** Draws the picture onto a canvas of another camera's size, which may be stretched by so many levels of zoom itself. */
+  copyTo(ctx: CanvasRenderingContext2D, camera: Camera, ratio: number, farther = 0): void {
     const p = this.front
-    if (!p) return
+    const opacity = p ? this.opacity(camera, p, farther) : 0
+    if (!p || !opacity) return
+    ctx.globalAlpha = opacity
     const at = camera.worldToScreen(p.centre)
     const { width, height } = p.canvas
     ctx.setTransform(1, 0, 0, 1, 0, 0)
-    if (this.isSharp(camera, p)) {
-      ctx.drawImage(p.canvas, Math.round(at.x * ratio - width / 2), Math.round(at.y * ratio - height / 2))
-      return
+    if (this.isSharp(camera, p)) ctx.drawImage(p.canvas, Math.round(at.x * ratio - width / 2), Math.round(at.y * ratio - height / 2))
+    else {
+      const k = 2 ** (camera.view.zoom - p.zoom)
+      ctx.translate(at.x * ratio, at.y * ratio)
+      ctx.rotate(((p.rotation - camera.view.rotation) * Math.PI) / 180)
+      ctx.scale(k, k)
+      ctx.drawImage(p.canvas, -width / 2, -height / 2)
     }
-    const k = 2 ** (camera.view.zoom - p.zoom)
-    ctx.translate(at.x * ratio, at.y * ratio)
-    ctx.rotate(((p.rotation - camera.view.rotation) * Math.PI) / 180)
-    ctx.scale(k, k)
-    ctx.drawImage(p.canvas, -width / 2, -height / 2)
+    ctx.globalAlpha = 1
   }
 
   /** Once the map rests: a picture that is stretched, or the start of one, makes way for a sharp one. */

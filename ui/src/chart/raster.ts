@@ -246,6 +246,9 @@ function along(part: Int32Array, scale: number, every: number, next: number, f: 
   }
 }
 
+/** How much wider than its surface a road is with its edges, in pixels. */
+const CASING = 1.5
+
 /** Tunnels below, then trails, then the roads with all casings under all surfaces, and bridges over everything, the lowest first. */
 function drawRoads(d: Drawing): void {
   const { style, zoom, manner } = d.job
@@ -276,12 +279,16 @@ function drawRoads(d: Drawing): void {
     }
     d.lines(features, s)
   }
-  for (const { style: s, on } of roads) if (s.edge && at(s.width, zoom) >= 1.6) d.lines(on(0), { ...s, colour: s.edge }, 1.5)
+  for (const { style: s, on } of roads) if (s.edge && at(s.width, zoom) >= 1.6) d.lines(on(0), { ...s, colour: s.edge }, s.casing ?? CASING)
   for (const { style: s, on } of roads) d.lines(on(0), at(s.width, zoom) < 1.6 && s.edge ? { ...s, colour: s.thin ?? s.edge } : s)
+  // The thread along the middle, where there is room for it between the edges.
+  const thread = (s: LineStyle, features: Feature[]) => s.thread && at(s.width, zoom) >= 4 && d.lines(features, { colour: 'thread', width: s.thread })
+  for (const { style: s, on } of roads) thread(s, on(0))
   for (let n = 1; n <= 4; n++)
     for (const { style: s, on } of roads) {
-      d.lines(on(n), { ...s, colour: 'ink-soft', cap: 'butt' }, zoom < 13 ? 1.8 : 3)
+      d.lines(on(n), { ...s, colour: 'ink-soft', cap: 'butt' }, Math.max(zoom < 13 ? 1.8 : 3, s.casing ?? CASING))
       d.lines(on(n), s)
+      thread(s, on(n))
     }
 }
 

@@ -17,6 +17,10 @@ export interface LineStyle {
   colour: string
   edge?: string
   index?: string
+  /** How much wider than the surface the edges are together, in pixels; 1.5 without it. */
+  casing?: number
+  /** The width of the thread along its middle. */
+  thread?: Stops
   /** The colour where it is too narrow for edges; the edge's without it. */
   thin?: string
   width: Stops
@@ -91,6 +95,9 @@ function mixed(a: string, b: string, share: number): string {
   return '#' + p.map((v, i) => Math.round(v + (q[i]! - v) * share).toString(16).padStart(2, '0')).join('')
 }
 
+/** The colours of what lies over the ground: a muted ground is muted for its sake. */
+export const inksOf = (style: GroundStyle, name: string, time: Time): Palette => paletteOf(style, style.styles[name]?.mute ? 'plain' : name, time)
+
 const resolved = new Map<string, Palette>()
 
 /** The colours of a ground style by day or night. */
@@ -102,7 +109,7 @@ export function paletteOf(style: GroundStyle, name: string, time: Time): Palette
     palette = { ...style.palettes[time]!, ...manner.palettes?.[time] }
     if (manner.mute) {
       const land = palette.land!
-      for (const [k, v] of Object.entries(palette)) palette[k] = k === 'halo' ? land : mixed(v, land, k.startsWith('ink') ? manner.mute * 0.5 : manner.mute)
+      for (const [k, v] of Object.entries(palette)) palette[k] = k === 'halo' ? land : k.startsWith('ink-') ? v : mixed(v, land, k === 'ink' ? manner.mute * 0.5 : manner.mute)
       palette.sea = mixed(style.palettes[time]!.sea!, land, manner.mute * 0.35)
     }
     resolved.set(key, palette)

@@ -10,7 +10,8 @@ export interface Tile {
   x: number
   y: number
   bitmap?: ImageBitmap
-  lettering: Lettering[]
+  /** What is to be lettered; it comes before the bitmap. */
+  lettering?: Lettering[]
   failed: boolean
   used: number
 }
@@ -24,6 +25,8 @@ export interface Covering {
 /** A worker takes a while to start: the first one starts with the page, before it is known what it will draw. */
 const spare: Worker[] = [new TileWorker()]
 const MOST_WORKERS = Math.max(1, Math.min(3, navigator.hardwareConcurrency || 2))
+/** While the map moves, what is left to it of the machine. */
+const MOVING_WORKERS = (navigator.hardwareConcurrency || 2) > 2 ? MOST_WORKERS - 1 : 1
 /** So many tiles lie with a worker at a time; the others wait here, where they may still be dropped. */
 const AT_ONCE = 2
 
@@ -36,6 +39,10 @@ const RETRY_MS = 2000
 /** Zooms at which bitmaps are drawn lie a quarter apart; the view comes to rest on one of them. */
 export const ZOOM_STEP = 0.25
 
+/** The zoom of the tiles that are drawn for a step, and the column of the world itself for one that may lie beyond its edge. */
+const tileZoom = (step: number): number => Math.max(0, Math.min(MAX_TILE_ZOOM, Math.floor(step)))
+const wrapped = (column: number, z: number): number => ((column % 2 ** z) + 2 ** z) % 2 ** z
+
 export class Tiles {
   private tiles = new Map<string, Tile>()
   private readonly workers: { worker: Worker; asked: number }[] = []
@@ -45,13 +52,19 @@ export class Tiles {
   private clock = 0
   /** The zoom, in steps, of the tiles asked for last. */
   private step = NaN
+  /** The tiles of the view that the map flies to. */
+  private aimed: Tile[] = []
   version = ''
   manner = 'plain'
   time: Time = 'day'
   /** How long workers took for the tiles drawn last, in milliseconds. */
   readonly took: number[] = []
 
-  constructor(private changed: () => void) {
+  /** changed is called when a tile has come or failed, lettered when it is known what is to be lettered on one. */
+  constructor(
+    private readonly changed: () => void,
+    private readonly lettered: () => void,
+  ) {
     this.employ(spare.pop() ?? new TileWorker())
   }
 
@@ -59,6 +72,7 @@ export class Tiles {
     const w = { worker, asked: 0 }
     this.workers.push(w)
     worker.onmessage = (e: MessageEvent<TileAnswer>) => {
+      if (!e.data.bitmap && !e.data.error) return this.takeLettering(e.data)
       w.asked--
       this.take(e.data)
       this.hand()
@@ -84,9 +98,40 @@ export class Tiles {
     if (answer.ms !== undefined && this.took.push(answer.ms) > 500) this.took.shift()
     tile.failed = !!answer.error
     tile.bitmap = answer.bitmap
-    tile.lettering = answer.lettering ?? []
+    tile.lettering ??= answer.lettering ?? []
     if (answer.error) setTimeout(() => this.tiles.delete(answer.key) && this.changed(), RETRY_MS)
     this.changed()
+  }
+
+  private takeLettering(answer: TileAnswer): void {
+    const tile = this.tiles.get(answer.key)
+    if (!tile || tile.lettering) return
+    tile.lettering = answer.lettering
+    this.lettered()
+  }
+
+  /** The map flies to a view: its tiles are asked for now, so that they are there when it arrives. Null when it flies no longer. */
+  aimAt(camera: Camera | null, ratio: number): void {
+    this.aimed = []
+    if (!camera || !this.version) return
+    const step = Math.round(camera.view.zoom / ZOOM_STEP) * ZOOM_STEP
+    const z = tileZoom(step)
+    for (const { column, y } of this.inView(camera, z)) this.aimed.push(this.ask(z, wrapped(column, z), y, step, ratio))
+    this.hand()
+  }
+
+  /** The tiles of a view whose lettering is known, and whether it is known of all. */
+  named(camera: Camera, ratio: number): { tiles: { lettering: Lettering[] }[]; all: boolean } {
+    const step = Math.round(camera.view.zoom / ZOOM_STEP) * ZOOM_STEP
+    const z = tileZoom(step)
+    const tiles: { lettering: Lettering[] }[] = []
+    let all = true
+    for (const { column, y } of this.inView(camera, z)) {
+      const tile = this.tiles.get(this.key(z, wrapped(column, z), y, step, ratio))
+      if (tile?.lettering) tiles.push(tile as { lettering: Lettering[] })
+      else if (!tile?.failed) all = false
+    }
+    return { tiles, all }
   }
 
   /**
@@ -99,25 +144,28 @@ export class Tiles {
     const off = camera.view.zoom - this.step
     const step = moving && off > -0.6 && off < 1.1 ? this.step : Math.round(camera.view.zoom / ZOOM_STEP) * ZOOM_STEP
     this.step = step
-    const z = this.zoom
+    const z = tileZoom(step)
     const out: Covering[] = []
+    for (const t of this.aimed) t.used = this.clock
     const standIns = new Map<string, Covering>()
     for (const { column, y } of this.inView(camera, z)) {
-      const x = ((column % 2 ** z) + 2 ** z) % 2 ** z
-      const tile = this.ask(z, x, y, step, ratio)
-      if (tile.bitmap) out.push({ tile, column })
-      else for (const s of this.standIns(z, column, y)) standIns.set(`${s.tile.z}/${s.column}/${s.tile.y}`, s)
+      const x = wrapped(column, z)
+      const there = this.tiles.get(this.key(z, x, y, step, ratio))
+      if (there) there.used = this.clock
+      if (there?.bitmap) {
+        out.push({ tile: there, column })
+        continue
+      }
+      const others = [...this.standIns(z, column, y)]
+      // On a flight what is drawn on the way is gone again at once: anything that can stand in will do.
+      if (!there && !(this.aimed.length && others.length)) this.ask(z, x, y, step, ratio)
+      for (const s of others) standIns.set(`${s.tile.z}/${s.column}/${s.tile.y}`, s)
     }
     // What is out of view before a worker had it is not drawn at all.
     this.queue = this.queue.filter(({ tile, request }) => tile.used === this.clock || !this.tiles.delete(request.key))
     this.hand()
     this.evict()
     return [...[...standIns.values()].sort((a, b) => a.tile.z - b.tile.z), ...out]
-  }
-
-  /** The zoom of the tiles asked for last. */
-  get zoom(): number {
-    return Math.max(0, Math.min(MAX_TILE_ZOOM, Math.floor(this.step)))
   }
 
   /** Whether every tile in view is there. */
@@ -155,7 +203,7 @@ export class Tiles {
     const key = this.key(z, x, y, step, ratio)
     let tile = this.tiles.get(key)
     if (!tile) {
-      tile = { z, x, y, lettering: [], failed: false, used: 0 }
+      tile = { z, x, y, failed: false, used: 0 }
       this.tiles.set(key, tile)
       const request: TileRequest = {
         key, z, x, y, zoom: step, ratio, manner: this.manner, time: this.time,
@@ -163,6 +211,8 @@ export class Tiles {
         size: Math.round(TILE * ratio * 2 ** (step - z)),
       }
       this.queue.push({ tile, request })
+      const known = this.workers[(x + 3 * y + z) % this.workers.length]!
+      known.worker.postMessage({ ...request, letteringOnly: true })
     }
     tile.used = this.clock
     return tile
@@ -170,7 +220,7 @@ export class Tiles {
 
   /** Hands what waits to the workers, each tile to the one that may know it from another zoom step, if that has room. */
   private hand(): void {
-    const workers = this.moving ? this.workers.slice(0, 1) : this.workers
+    const workers = this.moving ? this.workers.slice(0, MOVING_WORKERS) : this.workers
     while (this.queue.length) {
       const { x, y, z } = this.queue[0]!.request
       const known = workers[(x + 3 * y + z) % workers.length]!
@@ -184,9 +234,9 @@ export class Tiles {
   /** Whether every tile that a view shows is there, or has failed. */
   covers(camera: Camera, ratio: number): boolean {
     if (!this.version) return false
-    for (const { column, y } of this.inView(camera, this.zoom)) {
-      const x = ((column % 2 ** this.zoom) + 2 ** this.zoom) % 2 ** this.zoom
-      const tile = this.tiles.get(this.key(this.zoom, x, y, this.step, ratio))
+    const z = tileZoom(this.step)
+    for (const { column, y } of this.inView(camera, z)) {
+      const tile = this.tiles.get(this.key(z, wrapped(column, z), y, this.step, ratio))
       if (!tile?.bitmap && !tile?.failed) return false
     }
     return true
@@ -202,11 +252,11 @@ export class Tiles {
       const n = 2 ** t.z
       const wantColumn = up >= 0 ? Math.floor(column / 2 ** up) : null
       if (wantColumn !== null) {
-        if (t.y === Math.floor(y / 2 ** up) && t.x === ((wantColumn % n) + n) % n) {
+        if (t.y === Math.floor(y / 2 ** up) && t.x === wrapped(wantColumn, t.z)) {
           t.used = this.clock
           out.push({ tile: t, column: wantColumn })
         }
-      } else if (Math.floor(t.y / 2 ** -up) === y && Math.floor(t.x / 2 ** -up) === ((column % 2 ** z) + 2 ** z) % 2 ** z) {
+      } else if (Math.floor(t.y / 2 ** -up) === y && Math.floor(t.x / 2 ** -up) === wrapped(column, z)) {
         t.used = this.clock
         out.push({ tile: t, column: t.x + Math.floor(column / 2 ** z) * n })
       }

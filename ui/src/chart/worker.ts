@@ -22,6 +22,8 @@ export interface TileRequest {
   manner: string
   time: Time
   size: number
+  /** Only what is to be lettered is wanted now; the picture is asked for later. */
+  letteringOnly?: boolean
 }
 
 /** Something to letter: a name with the points it belongs to, as x, y, x, y … on the unit square of the world. */
@@ -167,6 +169,9 @@ function warmUp(sheet: Sheet): Sheet {
   return sheet
 }
 
+/** What is on its way for its lettering only. */
+const reading = new Set<Promise<Layer[]>>()
+
 const sheetOpened = Sheet.open().then(warmUp)
 
 self.onmessage = async (event: MessageEvent<TileRequest>) => {
@@ -174,6 +179,13 @@ self.onmessage = async (event: MessageEvent<TileRequest>) => {
   const answer: TileAnswer = { key: r.key }
   try {
     const manner = style.styles[r.manner] ?? style.styles.plain!
+    if (r.letteringOnly) {
+      const read = layersOf(r)
+      reading.add(read)
+      answer.lettering = letteringOf(await read.finally(() => reading.delete(read)), r)
+      return self.postMessage(answer)
+    }
+    await Promise.allSettled([...reading]) // drawing takes long: what is to be lettered goes before it
     const [sheet, layers, heights] = await Promise.all([sheetOpened, layersOf(r), manner.shade ? heightsOf(r) : null])
     const began = performance.now()
     drawTile(sheet, r.size, { layers, heights, style, manner, palette: paletteOf(style, r.manner, r.time), time: r.time, z: r.z, x: r.x, y: r.y, zoom: r.zoom, ratio: r.ratio })

@@ -9,6 +9,16 @@ import { metres } from '../desk/format'
 
 const STEPS = 96
 const HANDLE_BEARING = 90
+/** How the standpoint's name stands below its mark, in pixels. */
+const NAME = { below: 25, size: 13.5 }
+const MOST_LETTERS = 30
+const clipped = (name: string) => (name.length > MOST_LETTERS ? `${name.slice(0, MOST_LETTERS - 1)}…` : name)
+
+const measuring = document.createElement('canvas').getContext('2d')!
+function widthOf(text: string): number {
+  measuring.font = `700 ${NAME.size}px 'Alegreya Sans'`
+  return measuring.measureText(text).width
+}
 
 export class Rose implements Layer {
   readonly order = 40
@@ -16,6 +26,8 @@ export class Rose implements Layer {
   accuracyM: number | undefined
   beyondM = 0
   withinM = 0
+  /** What the standpoint is called; it stands below its mark. */
+  name = ''
   /** The ring is drawn on the bench that asks by it. */
   ring = true
   private cache = new Map<string, LatLng[]>()
@@ -50,6 +62,7 @@ export class Rose implements Layer {
       }
       ctx.stroke()
     }
+    if (this.name) this.figure(ctx, { x: c.x, y: c.y + NAME.below }, clipped(this.name), palette, NAME.size, palette.madder!)
     ctx.restore()
   }
 
@@ -94,7 +107,7 @@ export class Rose implements Layer {
     for (const m of this.between(radius)) {
       this.circle(ctx, camera, at, m)
       ctx.stroke()
-      this.figure(ctx, camera.toScreen(destination(at, 0, m)), metres(m), palette, 11.5, ochre)
+      this.figure(ctx, camera.toScreen(destination(at, 0, m)), metres(m), palette, 11.5, palette['ink-ochre']!)
     }
     ctx.setLineDash([])
     ctx.lineWidth = 1.8
@@ -196,11 +209,15 @@ export class Rose implements Layer {
     if (!this.standpoint) return []
     const c = camera.toScreen(this.standpoint)
     const boxes = [[c.x - 16, c.y - 16, c.x + 16, c.y + 16]]
-    if (this.ring)
-      for (const m of this.between(this.radius(camera, this.standpoint, c))) {
-        const p = camera.toScreen(destination(this.standpoint, 0, m))
-        boxes.push([p.x - 20, p.y - 8, p.x + 20, p.y + 8])
-      }
+    const box = (p: Spot, half: number) => boxes.push([p.x - half, p.y - 9, p.x + half, p.y + 9])
+    if (this.name) box({ x: c.x, y: c.y + NAME.below }, widthOf(clipped(this.name)) / 2 + 4)
+    if (!this.ring) return boxes
+    for (const m of this.between(this.radius(camera, this.standpoint, c))) box(camera.toScreen(destination(this.standpoint, 0, m)), 20)
+    for (const edge of this.beyondM > 0 ? (['within', 'beyond'] as const) : (['within'] as const)) {
+      const p = this.handleAt(camera, edge)
+      boxes.push([p.x - 7, p.y - 13, p.x + 7, p.y + 13])
+      box({ x: p.x + (edge === 'within' ? 36 : 0), y: p.y + (edge === 'within' ? 18 : 22) }, 26)
+    }
     return boxes
   }
 

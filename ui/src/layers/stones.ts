@@ -38,6 +38,9 @@ const CROWD = 26
 /** From this zoom on every stone stands for itself. */
 export const APART = 17
 
+/** Piles made for a zoom hold so many levels round it, while the map flies. */
+const LOOSE = 0.5
+
 /** Stones piled up, or one that stands alone; at is the middle of their feet on the unit square of the world. */
 interface Pile {
   at: Spot
@@ -65,7 +68,7 @@ export class Stones implements Layer {
   /** Where they stand on the unit square of the world, x, y, x, y …: worked out once, not with every frame. */
   private spots = new Float64Array(0)
   private paths = new Map<string, Path2D>()
-  /** What is piled up round a view: it holds while the zoom stays, as far as the patch reaches. */
+  /** What is piled up round a view: it holds as far as the patch reaches, and while the map flies at zooms not far off. */
   private patch: { camera: Camera; piles: Pile[] } | null = null
 
   /** When names stand in the margin, and the stone that is pointed at. */
@@ -73,6 +76,7 @@ export class Stones implements Layer {
   pointed: string | null = null
 
   private pictures = new Map<string, HTMLImageElement>()
+  private readonly sprites = new Sprites()
 
   /** moved is called while a stone is dragged, dropped at its end; loaded when a picture has come. */
   constructor(
@@ -108,11 +112,13 @@ export class Stones implements Layer {
     })
   }
 
-  /** The piles round a view and a screen beyond, worked out anew when the zoom is another or the view has left them. */
-  private piles(camera: Camera): Pile[] {
+  /** The piles round a view and a screen beyond, worked out anew when the zoom is too far off or the view has left them. */
+  private piles(camera: Camera, loose = LOOSE): Pile[] {
     const known = this.patch?.camera
     const at = known?.worldToScreen(camera.centre)
-    if (!known || !at || known.view.zoom !== camera.view.zoom || at.x < camera.width / 2 || at.y < camera.height / 2 || at.x > known.width - camera.width / 2 || at.y > known.height - camera.height / 2) {
+    const k = known ? known.size / camera.size / 2 : 0
+    const [w, h] = camera.view.rotation ? [Math.hypot(camera.width, camera.height) * k, Math.hypot(camera.width, camera.height) * k] : [camera.width * k, camera.height * k]
+    if (!known || !at || Math.abs(known.view.zoom - camera.view.zoom) > loose || at.x < w || at.y < h || at.x > known.width - w || at.y > known.height - h) {
       const wide = new Camera({ ...camera.view, rotation: 0 }, 2.4 * Math.max(camera.width, camera.height), 2.4 * Math.max(camera.width, camera.height))
       this.patch = { camera: wide, piles: this.pile(wide) }
     }
@@ -161,9 +167,9 @@ export class Stones implements Layer {
   }
 
   /** The piles on a screen, each with the pixel that it stands on. */
-  onScreen(camera: Camera): { pile: Pile; p: Spot }[] {
+  onScreen(camera: Camera, loose = LOOSE): { pile: Pile; p: Spot }[] {
     const out: { pile: Pile; p: Spot }[] = []
-    for (const pile of this.piles(camera)) {
+    for (const pile of this.piles(camera, loose)) {
       const p = camera.worldToScreen(pile.at)
       if (p.x > -60 && p.y > -30 && p.x < camera.width + 60 && p.y < camera.height + 60) out.push({ pile, p })
     }
@@ -176,12 +182,28 @@ export class Stones implements Layer {
   }
 
   *paint(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): Painting {
-    const shown = this.onScreen(camera).sort((a, b) => Number(b.pile.stones[0]!.faint) - Number(a.pile.stones[0]!.faint) || a.p.y - b.p.y)
-    for (const { pile, p } of shown) {
-      if (pile.count > 1) this.cairn(ctx, p, pile.count, pile.stones[0]!.faint, palette)
-      else this.stone(ctx, pile.stones[0]!, p, palette)
+    for (const one of this.inOrder(camera, 0)) {
+      this.stamp(ctx, one.pile, one.p, palette)
       yield
     }
+  }
+
+  /** The same at once, as they are piled up already where that is not far off. */
+  flying(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
+    for (const { pile, p } of this.inOrder(camera, LOOSE)) this.stamp(ctx, pile, p, palette)
+  }
+
+  /** The farther ones first, so that the nearer stand before them. */
+  private inOrder(camera: Camera, loose: number): { pile: Pile; p: Spot }[] {
+    return this.onScreen(camera, loose).sort((a, b) => Number(b.pile.stones[0]!.faint) - Number(a.pile.stones[0]!.faint) || a.p.y - b.p.y)
+  }
+
+  /** Draws a stone or a cairn from its sprite. */
+  private stamp(ctx: CanvasRenderingContext2D, pile: Pile, p: Spot, palette: Palette): void {
+    const [s] = pile.stones as [Stone]
+    const picture = pile.count > 1 || !s.picture ? null : this.picture(s.picture)
+    const key = pile.count > 1 ? `${pile.count} ${s.faint}` : `${s.glyph} ${picture ? s.picture : ''} ${s.colour} ${s.faint} ${s.fresh}`
+    this.sprites.draw(ctx, key, p, palette, (c, at) => (pile.count > 1 ? this.cairn(c, at, pile.count, s.faint, palette) : this.stone(c, s, at, palette)))
   }
 
   drawn(): boolean {
@@ -214,7 +236,7 @@ export class Stones implements Layer {
 
   /** The ground's names keep clear of stones and cairns. */
   obstacles(camera: Camera): number[][] {
-    return [...this.onScreen(camera), ...this.inHand.map((s) => ({ pile: null, p: camera.toScreen(s.at) }))].map(({ pile, p }) => {
+    return [...this.onScreen(camera, 0), ...this.inHand.map((s) => ({ pile: null, p: camera.toScreen(s.at) }))].map(({ pile, p }) => {
       const half = pile && pile.count > 1 ? 18 : WIDTH / 2 + 2
       return [p.x - half, p.y - HEIGHT - 4, p.x + half, p.y + 2]
     })
@@ -313,6 +335,35 @@ export class Stones implements Layer {
     return best
   }
 }
+
+/** Small pictures of what is drawn many times, each drawn once for a palette and a pixel ratio. */
+class Sprites {
+  private kept = new Map<string, HTMLCanvasElement>()
+  private palette: Palette | null = null
+  private ratio = 0
+
+  /** Draws what has a key at a spot, on whole device pixels; make draws it with its foot at a spot. */
+  draw(ctx: CanvasRenderingContext2D, key: string, p: Spot, palette: Palette, make: (ctx: CanvasRenderingContext2D, at: Spot) => void): void {
+    const ratio = ctx.getTransform().a
+    if (palette !== this.palette || ratio !== this.ratio || this.kept.size > MOST_SPRITES) this.kept.clear()
+    this.palette = palette
+    this.ratio = ratio
+    let sprite = this.kept.get(key)
+    if (!sprite) {
+      sprite = document.createElement('canvas')
+      sprite.width = Math.ceil(SPRITE.width * ratio)
+      sprite.height = Math.ceil(SPRITE.height * ratio)
+      const c = sprite.getContext('2d', { willReadFrequently: true })!
+      c.setTransform(ratio, 0, 0, ratio, 0, 0)
+      make(c, { x: SPRITE.x, y: SPRITE.y })
+      this.kept.set(key, sprite)
+    }
+    ctx.drawImage(sprite, Math.round((p.x - SPRITE.x) * ratio) / ratio, Math.round((p.y - SPRITE.y) * ratio) / ratio, sprite.width / ratio, sprite.height / ratio)
+  }
+}
+const MOST_SPRITES = 600
+/** How large they are, and where in them the foot stands, in pixels. */
+const SPRITE = { width: 44, height: 54, x: 22, y: 44 }
 
 const CAIRN = 'cairn '
 const cairnId = (p: Pile) => CAIRN + p.stones[0]!.id

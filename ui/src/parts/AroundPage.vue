@@ -74,8 +74,8 @@ watch(
     <ol v-else ref="list" class="ruled border-rule min-h-0 flex-1 overflow-y-auto border-t" data-test="nearby">
       <li v-for="(f, i) in features" :key="f.id">
         <button
-          class="hover:bg-ink/6 flex w-full items-center gap-2 px-4 py-1 text-left"
-          :class="desk.place === f.id ? 'bg-ink/10' : ''"
+          class="hover:bg-selected flex w-full items-center gap-2 px-4 py-1 text-left outline-offset-[-2px]"
+          :class="desk.place === f.id ? 'bg-selected font-medium' : ''"
           :aria-current="desk.place === f.id"
           :data-id="f.id"
           @click="select(f.id!, true)"

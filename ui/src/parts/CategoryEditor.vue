@@ -75,7 +75,7 @@ async function save(): Promise<void> {
     <fieldset class="mt-2">
       <legend class="caption">Glyph</legend>
       <div class="flex flex-wrap gap-1">
-        <button v-for="name in NAMES" :key="name" type="button" class="border p-0.5" :class="!draft.picture && draft.glyph === name ? 'border-ink bg-ink/12' : 'border-transparent hover:bg-ink/8'" :aria-label="name" :aria-pressed="!draft.picture && draft.glyph === name" :data-test="`glyph-${name}`" @click="((draft.glyph = name), (draft.picture = ''), (canvas = null))">
+        <button v-for="name in NAMES" :key="name" type="button" class="border p-0.5" :class="!draft.picture && draft.glyph === name ? 'border-ink bg-selected' : 'border-transparent hover:bg-ink/8'" :aria-label="name" :aria-pressed="!draft.picture && draft.glyph === name" :data-test="`glyph-${name}`" @click="((draft.glyph = name), (draft.picture = ''), (canvas = null))">
           <GlyphMark :category="{ ...draft, glyph: name, picture: '' }" />
         </button>
       </div>

@@ -61,7 +61,7 @@ onScopeDispose(() => (firstActs.value = {}))
     <p class="font-serif text-lg">No standpoint yet. Begin with one of these:</p>
     <ol class="ruled border-rule mt-1.5 border-y" data-test="first-steps">
       <li v-for="l in lines" :key="l.test">
-        <button class="hover:bg-ink/6 flex w-full items-baseline gap-3 py-1.5 text-left" :data-test="l.test" @click="l.act">
+        <button class="hover:bg-selected flex w-full items-baseline gap-3 py-1.5 text-left" :data-test="l.test" @click="l.act">
           <kbd class="border-ink/60 bg-card w-6 shrink-0 border text-center font-sans font-medium">{{ l.key }}</kbd>
           <span class="min-w-0 flex-1"><span class="font-medium">{{ l.what }}</span> <span class="caption block leading-tight">{{ l.more }}</span></span>
         </button>

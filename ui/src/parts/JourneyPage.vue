@@ -86,7 +86,7 @@ function turnRound(): void {
       </p>
       <ol class="ruled border-rule min-h-0 flex-1 overflow-y-auto border-t" data-test="steps" @mouseleave="emit('mark', null)">
         <li v-for="(s, i) in steps" :key="i">
-          <button class="hover:bg-ink/6 flex w-full items-center gap-2.5 px-4 py-1 text-left" @mouseenter="mark(i)" @focus="mark(i)" @click="look(s)">
+          <button class="hover:bg-selected flex w-full items-center gap-2.5 px-4 py-1 text-left" @mouseenter="mark(i)" @focus="mark(i)" @click="look(s)">
             <svg class="text-verdigris size-5 shrink-0" viewBox="0 0 20 20" fill="none" stroke="currentColor" stroke-width="1.800" stroke-linecap="round" stroke-linejoin="round" aria-hidden="true">
               <path v-if="s.turn === 'arrive'" d="M10 19V2M7 2h6v5H7Z" />
               <path v-else :d="arrow(s.turn)" />

@@ -80,6 +80,9 @@ async function add(body: ImageryIn): Promise<void> {
 function fade(i: Imagery, opacity: number): void {
   putImagery({ ...i, opacity }, i).catch(complain)
 }
+function credit(i: Imagery, attribution: string): void {
+  putImagery({ ...i, attribution: attribution.trim() }, i).catch(complain)
+}
 function removeImagery(i: Imagery): void {
   desk.imagery = desk.imagery.filter((id) => id !== i.id)
   deleteImagery(i).catch(complain)
@@ -102,7 +105,7 @@ async function copyLink(): Promise<void> {
     <h2 class="head">Views</h2>
     <ol v-if="sorted.length" class="ruled" data-test="views">
       <li v-for="w in sorted" :key="w.id" class="flex items-center gap-2 px-4">
-        <button class="hover:bg-ink/6 -ml-2 flex min-w-0 flex-1 items-baseline gap-2.5 px-2 py-1.5 text-left" :data-test="`view-${w.name}`" @click="showView(w)">
+        <button class="hover:bg-selected -ml-2 flex min-w-0 flex-1 items-baseline gap-2.5 px-2 py-1.5 text-left" :data-test="`view-${w.name}`" @click="showView(w)">
           <span class="border-ink/50 w-5 shrink-0 border text-center text-sm font-bold">{{ w.key || '·' }}</span>
           <span class="min-w-0 flex-1 truncate">{{ w.name }}</span>
           <span v-if="w.opening" class="text-verdigris text-sm">opens with it</span>
@@ -135,7 +138,7 @@ async function copyLink(): Promise<void> {
     <h2 class="head">Places <button v-if="desk.hidden.length" class="link ml-auto" data-test="all-categories" @click="desk.hidden = []">All</button></h2>
     <ul class="ruled">
       <li v-for="k in kinds" :key="k.id" class="flex items-center gap-2 px-4">
-        <label class="hover:bg-ink/6 -ml-2 flex min-w-0 flex-1 cursor-pointer items-center gap-2 px-2 py-1">
+        <label class="hover:bg-selected -ml-2 flex min-w-0 flex-1 cursor-pointer items-center gap-2 px-2 py-1">
           <input type="checkbox" class="accent-verdigris size-4" :checked="!desk.hidden.includes(k.id)" :data-test="`show-${k.id || 'none'}`" @change="desk.hidden = toggle(desk.hidden, k.id)" />
           <GlyphMark :category="k.category" />
           <span class="min-w-0 flex-1 truncate">{{ k.name }}</span>
@@ -154,7 +157,7 @@ async function copyLink(): Promise<void> {
     <h2 class="head">Pictures over the ground</h2>
     <ul v-if="overlays.length" class="ruled">
       <li v-for="o in overlays" :key="o.id" class="flex items-center gap-2 px-4">
-        <label class="hover:bg-ink/6 -ml-2 flex min-w-0 flex-1 cursor-pointer items-center gap-2 px-2 py-1.5">
+        <label class="hover:bg-selected -ml-2 flex min-w-0 flex-1 cursor-pointer items-center gap-2 px-2 py-1.5">
           <input type="checkbox" class="accent-verdigris size-4" :checked="desk.overlays.includes(o.id)" :data-test="`overlay-${o.name}`" @change="desk.overlays = toggle(desk.overlays, o.id)" />
           <span class="min-w-0 flex-1 truncate">{{ o.name }}</span>
           <span class="text-slate">{{ Math.round(o.opacity * 100) }} %</span>
@@ -172,13 +175,23 @@ async function copyLink(): Promise<void> {
     <ul v-if="imagery.length" class="ruled">
       <li v-for="i in imagery" :key="i.id" class="px-4">
         <div class="flex items-center gap-2">
-          <label class="hover:bg-ink/6 -ml-2 flex min-w-0 flex-1 cursor-pointer items-center gap-2 px-2 py-1.5">
+          <label class="hover:bg-selected -ml-2 flex min-w-0 flex-1 cursor-pointer items-center gap-2 px-2 py-1.5">
             <input type="checkbox" class="accent-verdigris size-4" :checked="desk.imagery.includes(i.id)" :data-test="`imagery-${i.name}`" @change="desk.imagery = toggle(desk.imagery, i.id)" />
             <span class="min-w-0 flex-1 truncate">{{ i.name }}</span>
           </label>
           <input class="accent-verdigris w-20" type="range" min="0.1" max="1" step="0.05" :value="i.opacity" :aria-label="`How opaque ${i.name} is`" @change="fade(i, Number(($event.target as HTMLInputElement).value))" />
           <button class="link" :aria-label="`Delete ${i.name}`" :data-test="`delete-imagery-${i.name}`" @click="removeImagery(i)">×</button>
         </div>
+        <input
+          v-if="desk.imagery.includes(i.id)"
+          class="field mb-1 py-0! text-sm"
+          :value="i.attribution"
+          maxlength="280"
+          placeholder="Attribution, shown on the map"
+          :aria-label="`Attribution of ${i.name}`"
+          :data-test="`attribution-${i.name}`"
+          @change="credit(i, ($event.target as HTMLInputElement).value)"
+        />
         <p v-if="desk.imagery.includes(i.id) && failing.get(i.id)" class="border-madder mb-1.5 border-l-2 pl-2 text-sm" role="status" data-test="imagery-failing">{{ failing.get(i.id) }}</p>
       </li>
     </ul>

@@ -158,7 +158,7 @@ const optionName = (o: string) => (setName.value === 'category' ? (categoryById.
           <div
             v-if="p"
             class="border-rule absolute inset-x-0 flex cursor-pointer items-center gap-2 border-b px-4 outline-offset-[-2px] select-none"
-            :class="[desk.place === p.id ? 'bg-ink/12 font-medium' : isChosen(p.id) ? 'bg-ochre/20' : changedElsewhere.has(p.id) ? 'bg-verdigris/25' : 'hover:bg-ink/5']"
+            :class="[desk.place === p.id ? 'bg-selected font-medium' : isChosen(p.id) ? 'bg-chosen' : changedElsewhere.has(p.id) ? 'bg-fresh border-l-verdigris border-l-4' : 'hover:bg-selected']"
             :style="{ top: `${start}px`, height: `${ROW}px` }"
             role="row"
             :aria-rowindex="index + 1"

@@ -9,6 +9,7 @@ import { clickedAt, editing } from '../desk/editing'
 import { bearing, metres, shortPosition } from '../desk/format'
 import { palette } from '../desk/palette'
 import { distanceM, roughBearing } from '../desk/geodesic'
+import { imagery } from '../desk/kept'
 import { complain } from '../desk/notice'
 import { moveControl, placing } from '../desk/placing'
 import { crowded, fetchPlace, places } from '../desk/places'
@@ -22,7 +23,7 @@ import { useOutlines } from './mapoutlines'
 import { useStones } from './mapstones'
 import SpotLabel from './SpotLabel.vue'
 
-const props = defineProps<{ ground: string; opening: [number, number, number, number] | null; inRing: Set<string>; marked: [number, number] | null }>()
+const props = defineProps<{ ground: string; credits: string[]; opening: [number, number, number, number] | null; inRing: Set<string>; marked: [number, number] | null }>()
 const emit = defineEmits<{ hover: [LatLng | null] }>()
 
 const container = ref<HTMLElement>()
@@ -119,6 +120,7 @@ watchEffect(() => {
   if (!chart.value) return
   rose.standpoint = desk.standpoint
   rose.accuracyM = desk.standpoint?.accuracyM
+  rose.name = desk.standpoint?.name ?? ''
   rose.beyondM = desk.beyondM
   rose.withinM = desk.withinM
   rose.ring = desk.bench === 'around'
@@ -164,6 +166,9 @@ function onKey(e: KeyboardEvent): void {
   }
 }
 
+/** Who made what the map shows. */
+const attribution = computed(() => [...new Set([...props.credits, ...imagery.value.filter((i) => desk.imagery.includes(i.id)).map((i) => i.attribution ?? '')])].filter((a) => a))
+
 /** The places in view, the nearest to the middle first. */
 const inView = computed(() => {
   const v = desk.view
@@ -192,6 +197,7 @@ const described = computed(() => {
 
 <template>
   <div ref="container" class="bg-sea relative h-full w-full touch-none overflow-hidden outline-offset-[-3px] select-none" tabindex="0" role="application" :aria-label="described" data-test="map" @keydown="onKey">
+    <p v-if="attribution.length" class="bg-paper/85 text-ink pointer-events-none absolute right-0 bottom-0 z-10 max-w-[70%] px-1.5 text-right text-xs" data-test="attribution">{{ attribution.join(' · ') }}</p>
     <SpotLabel v-if="desk.spot && label && !editing.open && !placing.open" :spot="desk.spot" :x="label.x" :y="label.y" />
   </div>
 </template>

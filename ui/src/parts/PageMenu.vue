@@ -12,7 +12,7 @@ defineProps<{ items: { title: string; act: () => void; disabled?: boolean }[] }>
       <MenuItem v-for="i in items" :key="i.title" v-slot="{ active }" :disabled="i.disabled">
         <button
           class="disabled:text-slate block w-full px-3 py-1.5 text-left"
-          :class="active ? 'bg-ink/10' : ''"
+          :class="active ? 'bg-selected' : ''"
           :disabled="i.disabled"
           :data-test="`menu-${i.title}`"
           @click="i.act"

@@ -71,7 +71,7 @@ async function submit(): Promise<void> {
         </ListboxButton>
         <ListboxOptions class="border-ink bg-card absolute z-10 mt-px max-h-72 w-full min-w-52 overflow-y-auto border focus:outline-none">
           <ListboxOption v-for="c in [undefined, ...categories]" :key="c?.id ?? ''" v-slot="{ active, selected }" :value="c?.id ?? ''" as="template">
-            <li class="flex cursor-pointer items-center gap-2 px-2 py-0.5" :class="[active ? 'bg-ink/10' : '', selected ? 'font-bold' : '']"><GlyphMark :category="c" />{{ c?.name ?? 'none' }}</li>
+            <li class="flex cursor-pointer items-center gap-2 px-2 py-0.5" :class="[active ? 'bg-selected' : '', selected ? 'font-bold' : '']"><GlyphMark :category="c" />{{ c?.name ?? 'none' }}</li>
           </ListboxOption>
         </ListboxOptions>
       </Listbox>

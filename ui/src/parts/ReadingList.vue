@@ -18,7 +18,7 @@ const kinds: Record<string, string> = { position: 'position', address: 'address'
         role="option"
         :aria-selected="i === active"
         class="flex cursor-pointer items-baseline gap-2 px-4 py-1.5"
-        :class="i === active ? 'bg-ink/8' : ''"
+        :class="i === active ? 'bg-selected' : ''"
         @mousedown.prevent="emit('act', f)"
         @mousemove="emit('point', i)"
       >

@@ -106,14 +106,14 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
       <svg width="16" height="22" viewBox="-8 -11 16 22" aria-hidden="true"><g :transform="`rotate(${-desk.view.rotation})`"><path d="M0 -10L3.2 2H-3.2Z" fill="var(--ink)" /><path d="M0 10L3.2 2H-3.2Z" fill="none" stroke="var(--ink)" /></g></svg>
       <span class="caption max-sm:sr-only">north up</span>
     </button>
-    <label class="flex items-center gap-1.5 whitespace-nowrap max-sm:hidden">
+    <label class="flex items-center gap-1.5 whitespace-nowrap max-md:hidden">
       <span class="caption">ground</span>
       <select v-model="desk.ground" class="border-ink/50 bg-paper cursor-pointer border-b py-0.5" title="How the ground is drawn (y)" data-test="ground">
         <option v-for="s in groundStyles" :key="s.name" :value="s.name">{{ s.title }}</option>
       </select>
     </label>
     <button
-      class="border-ink/50 px-1 font-serif leading-none max-sm:hidden"
+      class="border-ink/50 px-1 font-serif leading-none max-md:hidden"
       :class="desk.lettering === 'large' ? 'border-b-2 font-bold' : 'border-b'"
       :aria-pressed="desk.lettering === 'large'"
       title="Large lettering (b)"
@@ -126,7 +126,7 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
     <span v-if="read" class="ml-auto flex items-baseline gap-2 whitespace-nowrap">
       <span class="caption hidden sm:inline">{{ pointer ? 'pointer' : 'middle' }}</span>
       <button class="tabular-nums" title="Copy (p)" data-test="pointer" @click="copy(written.copy(read), 'the position in the middle')">{{ written.read(read) }}</button>
-      <select v-model="notation" class="caption border-ink/50 bg-paper cursor-pointer border-b max-sm:hidden" title="How positions are written (o)" aria-label="How positions are written" data-test="notation">
+      <select v-model="notation" class="caption border-ink/50 bg-paper cursor-pointer border-b max-md:hidden" title="How positions are written (o)" aria-label="How positions are written" data-test="notation">
         <option v-for="(n, name) in NOTATIONS" :key="name" :value="name">{{ n.title }}</option>
       </select>
     </span>

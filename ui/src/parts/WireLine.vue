@@ -44,7 +44,7 @@ function pretty(text: string): string {
     <div v-if="open && shown" class="border-rule grid h-56 grid-cols-1 border-t sm:grid-cols-[18rem_1fr]">
       <ol class="ruled border-rule overflow-y-auto border-r">
         <li v-for="(e, i) in wire" :key="wire.length - i">
-          <button class="hover:bg-ink/6 flex w-full gap-2 px-3 py-0.5 text-left" :class="e === shown ? 'bg-ink/10' : ''" @click="chosen = e">
+          <button class="hover:bg-selected flex w-full gap-2 px-3 py-0.5 text-left" :class="e === shown ? 'bg-selected' : ''" @click="chosen = e">
             <span class="w-12 font-medium">{{ e.method }}</span><span class="min-w-0 flex-1 truncate">{{ e.path }}</span><span :class="e.status < 400 ? 'text-slate' : 'text-madder'">{{ e.status }}</span>
           </button>
         </li>

@@ -137,6 +137,15 @@ func Wait(expression string) chromedp.Action[chromedp.Void] {
 	}
 }
 
+// Run evaluates a JavaScript expression and leaves its value.
+func Run(expression string) chromedp.Action[chromedp.Void] {
+	evaluate := chromedp.Evaluate[any](expression)
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		_, err := evaluate(ctx, t)
+		return chromedp.Void{}, err
+	}
+}
+
 // MapDrawn waits until everything in view is drawn.
 func MapDrawn() chromedp.Action[chromedp.Void] {
 	return chromedp.Steps(Wait(`window.viandanteChart && window.viandanteChart.complete`), Shown())

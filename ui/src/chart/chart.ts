@@ -281,9 +281,6 @@ export class Chart {
   private resize(): void {
     const width = this.container.clientWidth || 1
     const height = this.container.clientHeight || 1
-    const ratio = devicePixelRatio || 1
-    this.overCanvas.width = Math.round(width * ratio)
-    this.overCanvas.height = Math.round(height * ratio)
     this.current = new Camera(this.view, width, height)
     this.labelsDue = true
     this.emit('move', this.view)
@@ -450,6 +447,11 @@ export class Chart {
     return this.labels.placed
   }
 
+  /** Whether the names are painted for the view that is shown, or for the one that the map flies to. */
+  get namesReady(): boolean {
+    return !this.lettering && this.isLaidFor(this.aim ?? this.current) && this.letters.isFor(this.aim ?? this.current)
+  }
+
   /** The layers from below to above. */
   get stacked(): readonly Layer[] {
     return this.layers
@@ -563,6 +565,8 @@ export class Chart {
     const ground = `${this.arrivals} ${this.groundTold} ${this.tiles.version} ${look} ${flat && stills.every((k) => k.stands(camera))} ${flat} ${coarse}`
     this.ground.show(camera, ratio, ground, 0, (ctx, wide) => this.paintGround(ctx, wide, ratio, palette, inks, coarse, flat ? pictures : []))
 
+    const [width, height] = [Math.round(camera.width * ratio), Math.round(camera.height * ratio)]
+    if (this.overCanvas.width !== width || this.overCanvas.height !== height) Object.assign(this.overCanvas, { width, height }) // a page may go to another screen
     const over = this.overCanvas.getContext('2d')!
     over.setTransform(ratio, 0, 0, ratio, 0, 0)
     const drawing = this.layers.filter((l) => l.draw && (l.drawn?.() ?? true))
@@ -625,10 +629,12 @@ export class Chart {
   private *paintGround(ctx: CanvasRenderingContext2D, camera: Camera, ratio: number, palette: Palette, inks: Palette, coarse: boolean, pictures: Kept[]): Painting {
     ctx.fillStyle = palette.sea!
     ctx.fillRect(0, 0, camera.width, camera.height)
-    ctx.imageSmoothingEnabled = !coarse
     this.covered = this.tiles.cover(camera, ratio, !!this.sharpening)
     this.whole = this.tiles.covers(this.current, ratio)
-    for (const { tile, column } of this.covered) this.drawTile(ctx, camera, ratio, tile.z, column, tile.y, tile.bitmap!)
+    for (const { tile, column } of this.covered) {
+      ctx.imageSmoothingEnabled = !coarse
+      this.drawTile(ctx, camera, ratio, tile.z, column, tile.y, tile.bitmap!)
+    }
     ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
     for (const layer of this.layers) layer.ground?.(ctx, camera, inks)
     for (const k of pictures) k.copyTo(ctx, camera, ratio, GROUND.begin.zoomed)
@@ -649,6 +655,8 @@ export class Chart {
   private drawTile(ctx: CanvasRenderingContext2D, camera: Camera, ratio: number, z: number, column: number, y: number, bitmap: ImageBitmap): void {
     const n = 2 ** z
     const side = camera.size / n
+    // What is stretched far looks better soft than in squares.
+    if (side * ratio > 3 * bitmap.width) ctx.imageSmoothingEnabled = true
     const dx = (column / n - camera.centre.x) * camera.size
     const dy = (y / n - camera.centre.y) * camera.size
     ctx.setTransform(ratio, 0, 0, ratio, (camera.width / 2) * ratio, (camera.height / 2) * ratio)

@@ -12,6 +12,13 @@ export function degrees(value: number, step: number, letters: string): string {
   return whole + minutes + rest + (seconds === 0 ? '' : letters[value < 0 ? 1 : 0]!)
 }
 
+type Edge = 'left' | 'foot'
+/** Where a line crosses an edge, in pixels along it, and what it is called. */
+interface Crossing {
+  at: number
+  text: string
+}
+
 const LEFT = 76
 const FOOT = 30
 
@@ -20,7 +27,7 @@ export class Graticule {
   private readonly foot = document.createElement('canvas')
   private drawn = ''
   /** What stands at the left edge and at the foot. */
-  numbers: { left: string[]; foot: string[] } = { left: [], foot: [] }
+  numbers: Record<Edge, Crossing[]> = { left: [], foot: [] }
 
   constructor(stack: HTMLElement, order: number) {
     for (const [c, style] of [[this.left, `left:0;top:0;width:${LEFT}px;height:100%`], [this.foot, `left:0;bottom:0;height:${FOOT}px;width:100%`]] as const) {
@@ -54,15 +61,14 @@ export class Graticule {
     }
     const left = begin(this.left, LEFT, camera.height)
     left.textBaseline = 'middle'
-    const [up, along] = [crossings(camera, step, 'left'), crossings(camera, step, 'foot')]
-    this.numbers = { left: up.map((c) => c.text), foot: along.map((c) => c.text) }
-    for (const { at, text } of up) {
+    this.numbers = { left: crossings(camera, step, 'left'), foot: crossings(camera, step, 'foot') }
+    for (const { at, text } of this.numbers.left) {
       put(left, text, 14, at)
       left.fillRect(0, at - 0.5, 10, 1)
     }
     const foot = begin(this.foot, camera.width, FOOT)
     foot.textAlign = 'center'
-    for (const { at, text } of along) {
+    for (const { at, text } of this.numbers.foot) {
       put(foot, text, at, FOOT - 13)
       foot.fillRect(at - 0.5, FOOT - 10, 1, 10)
     }
@@ -76,7 +82,7 @@ const CLEAR = { left: { from: 12, to: 26 }, foot: { from: 60, to: 20 } }
  * Where an edge of the map is crossed by the lines that cross it more steeply, parallels or meridians as the map is turned, in
  * pixels along the edge, and what they are called.
  */
-function crossings(camera: Camera, step: number, edge: 'left' | 'foot'): { at: number; text: string }[] {
+function crossings(camera: Camera, step: number, edge: Edge): Crossing[] {
   const { width, height } = camera
   const turned = Math.abs(Math.sin((camera.view.rotation * Math.PI) / 180)) > Math.SQRT1_2
   const parallels = (edge === 'left') !== turned
@@ -88,7 +94,7 @@ function crossings(camera: Camera, step: number, edge: 'left' | 'foot'): { at: n
   const worldAt = (value: number) => (parallels ? toWorld({ lat: value, lng: 0 }).y : (value + 180) / 360)
   const [least, most] = [Math.min(degreesAt(v), degreesAt(w)), Math.max(degreesAt(v), degreesAt(w))]
   const length = edge === 'left' ? height : width
-  const out: { at: number; text: string }[] = []
+  const out: Crossing[] = []
   for (let k = Math.ceil(least / step); k * step <= most; k++) {
     const at = ((worldAt(k * step) - v) / (w - v)) * length
     if (at < CLEAR[edge].from || at > length - CLEAR[edge].to) continue

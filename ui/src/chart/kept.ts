@@ -145,6 +145,11 @@ export class Kept {
       : `translate(${x}px,${y}px) rotate(${p.rotation - camera.view.rotation}deg) scale(${2 ** (camera.view.zoom - p.zoom)})`
   }
 
+  /** Whether the picture is made for a camera's zoom and turn, and the next one is not begun. */
+  isFor(camera: Camera): boolean {
+    return !this.painting && !!this.front && this.isSharp(camera, this.front)
+  }
+
   get shown(): boolean {
     return !!this.front
   }

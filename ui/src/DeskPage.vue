@@ -61,7 +61,8 @@ const ready = ref(false)
 onMounted(async () => {
   void loadPlaces().catch(complain)
   await loadKept().catch(complain)
-  if (!desk.view && openingView.value) showView(openingView.value, false)
+  // A link to a standpoint or to a way shows that, wherever else the map would open.
+  if (!desk.view && !desk.standpoint && openingView.value) showView(openingView.value, false)
   ready.value = true
 })
 followChanges()
@@ -254,7 +255,7 @@ useEventListener(window, 'keydown', (e) => {
       <PlaceForm v-else-if="editing.open" :key="editing.place?.id ?? 'new'" class="min-h-0 flex-1 overflow-y-auto" />
       <template v-else>
         <PlaceSlip v-if="selected" :place="selected" />
-        <div v-show="!selected || !desk.unfolded" class="flex min-h-0 flex-1 flex-col" data-test="bench-page">
+        <div v-show="!selected || !desk.unfolded" class="flex min-h-0 flex-1 flex-col overflow-y-auto" data-test="bench-page">
           <LayersPage v-if="desk.layers" />
           <PlacesPage v-else-if="desk.bench === 'places'" />
           <AroundPage
@@ -296,6 +297,7 @@ useEventListener(window, 'keydown', (e) => {
 <style scoped>
 .desk {
   display: grid;
+  overflow: clip;
   height: 100%;
   grid-template: auto minmax(0, 1fr) auto / minmax(0, 1fr) 25.5rem 2.1rem;
 }
@@ -305,6 +307,8 @@ useEventListener(window, 'keydown', (e) => {
 .tabs {
   display: flex;
   flex-direction: column;
+  min-height: 0;
+  overflow: hidden auto;
   border-left: 1px solid var(--ink);
   padding-top: 0.75rem;
   gap: 0.4rem;

@@ -9,8 +9,11 @@ const FADE_MS = 140
 /** So much is drawn between looks at the clock: little while little time is given. */
 const BATCH = { short: 4, long: 32 }
 const LONG_MS = 10
-/** Stretched by more levels of zoom than the first, names fade; at the last they are gone, before they are a third above their size. */
-const FADING = { from: 0.15, gone: 0.4 }
+/**
+ * Stretched by more levels of zoom than the first, or turned by more degrees, names fade; at the last they are gone, before
+ * they are a third above their size.
+ */
+const FADING = { zoomed: { from: 0.15, gone: 0.4 }, turned: { from: 15, gone: 40 } }
 
 /** Paints and yields wherever it may be interrupted. */
 export type Painting = Generator<void, void, void>
@@ -126,8 +129,8 @@ export class Kept {
   private opacity(camera: Camera, p: Picture, farther = 0): number {
     if (this.keeping.off === 'stretched' || this.isSharp(camera, p)) return 1
     if (this.keeping.off === 'hidden') return 0
-    const off = Math.abs(camera.view.zoom - p.zoom) + farther
-    return Math.max(0, Math.min(1, (FADING.gone - off) / (FADING.gone - FADING.from)))
+    const left = (off: number, { from, gone }: { from: number; gone: number }) => Math.max(0, Math.min(1, (gone - off) / (gone - from)))
+    return left(Math.abs(camera.view.zoom - p.zoom) + farther, FADING.zoomed) * left(Math.abs(shortestTurn(camera.view.rotation - p.rotation)), FADING.turned)
   }
 
   /** Whether the picture stands for what it shows: its layer draws nothing itself. */

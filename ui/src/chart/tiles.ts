@@ -114,6 +114,7 @@ export class Tiles {
   aimAt(camera: Camera | null, ratio: number): void {
     this.aimed = []
     if (!camera || !this.version) return
+    this.moving = true
     const step = Math.round(camera.view.zoom / ZOOM_STEP) * ZOOM_STEP
     const z = tileZoom(step)
     for (const { column, y } of this.inView(camera, z)) this.aimed.push(this.ask(z, wrapped(column, z), y, step, ratio))
@@ -211,16 +212,20 @@ export class Tiles {
         size: Math.round(TILE * ratio * 2 ** (step - z)),
       }
       this.queue.push({ tile, request })
-      const known = this.workers[(x + 3 * y + z) % this.workers.length]!
-      known.worker.postMessage({ ...request, letteringOnly: true })
+      const workers = this.working
+      workers[(x + 3 * y + z) % workers.length]!.worker.postMessage({ ...request, letteringOnly: true })
     }
     tile.used = this.clock
     return tile
   }
 
+  private get working(): { worker: Worker; asked: number }[] {
+    return this.moving ? this.workers.slice(0, MOVING_WORKERS) : this.workers
+  }
+
   /** Hands what waits to the workers, each tile to the one that may know it from another zoom step, if that has room. */
   private hand(): void {
-    const workers = this.moving ? this.workers.slice(0, MOVING_WORKERS) : this.workers
+    const workers = this.working
     while (this.queue.length) {
       const { x, y, z } = this.queue[0]!.request
       const known = workers[(x + 3 * y + z) % workers.length]!

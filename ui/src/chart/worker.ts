@@ -68,11 +68,23 @@ function remembering<T>(load: (r: TileRequest) => Promise<T>): (r: TileRequest) 
   }
 }
 
+/** So many tiles are fetched at a time: the server is often on the same machine, and the map is moving meanwhile. */
+const MOST_FETCHED = 2
+let fetching = 0
+const waiting: (() => void)[] = []
+
 async function fetched(url: string): Promise<ArrayBuffer | null> {
-  const answer = await fetch(url, { priority: 'low' }) // what the page asks for goes before it
-  if (answer.status === 204) return null
-  if (!answer.ok) throw new Error(`the tile could not be loaded (${answer.status})`)
-  return answer.arrayBuffer()
+  if (fetching >= MOST_FETCHED) await new Promise<void>((go) => waiting.push(go))
+  fetching++
+  try {
+    const answer = await fetch(url, { priority: 'low' }) // what the page asks for goes before it
+    if (answer.status === 204) return null
+    if (!answer.ok) throw new Error(`the tile could not be loaded (${answer.status})`)
+    return await answer.arrayBuffer()
+  } finally {
+    fetching--
+    waiting.shift()?.()
+  }
 }
 
 const layersOf = remembering(async (r): Promise<Layer[]> => {

@@ -57,8 +57,11 @@ async function nameStandpoint(p: Named): Promise<void> {
 /** Brings the whole ring into view. */
 export function fitRing(): void {
   const at = desk.standpoint
-  if (at) chart.value?.fit([0, 90, 180, 270].map((b) => destination(at, b, desk.withinM)))
+  if (at) chart.value?.fit(ringCorners(at, desk.withinM))
 }
+
+/** The outermost positions of a circle. */
+export const ringCorners = (at: LatLng, m: number): LatLng[] => [0, 90, 180, 270].map((b) => destination(at, b, m))
 
 export function goTo(p: Named): void {
   desk.destination = { lat: p.lat, lng: p.lng, name: p.name }
@@ -128,7 +131,7 @@ export const doAgain = (): void => void (stepOn() || redo().catch(complain))
 
 /** Brings a place, a path or an area into view. */
 export function show(p: Place): void {
-  if (p.outline) chart.value?.fit(p.outline.kind === 'circle' ? [0, 90, 180, 270].map((b) => destination((p.outline as { at: LatLng }).at, b, (p.outline as { radiusM: number }).radiusM)) : verticesOf(p.outline))
+  if (p.outline) chart.value?.fit(p.outline.kind === 'circle' ? ringCorners(p.outline.at, p.outline.radiusM) : verticesOf(p.outline))
   else if (p.at) lookAt(p.at)
 }
 

@@ -186,15 +186,23 @@ export function showOnly(list: Place[]): void {
   else chart.value?.fit(points)
 }
 
+/** A row of the list; read again where the list has changed while it was read. */
+async function rowAt(i: number): Promise<Place | undefined> {
+  for (;;) {
+    const mine = reading
+    await need(i, i)
+    if (mine === reading) return rows.get(i)
+  }
+}
+
 /** Goes to the next row of the list, or the one before; where one place alone is shown, the next is shown alone. */
 export async function step(by: number): Promise<void> {
-  if (!rows.size) await need(0, 1)
+  if (!rows.size) await rowAt(0)
   let now = -1
   for (const [i, p] of rows) if (p.id === desk.place) now = i
   if (!total.value) return
   const next = now < 0 ? (by > 0 ? 0 : total.value - 1) : (now + by + total.value) % total.value
-  await need(next, next)
-  const p = rows.get(next)
+  const p = await rowAt(next)
   if (!p) return
   open(p)
   looking.from = looking.to = next

@@ -39,7 +39,7 @@ watch(
 </script>
 
 <template>
-  <section class="flex min-h-0 flex-1 flex-col" aria-labelledby="around-title">
+  <section class="flex min-h-fit flex-1 flex-col" aria-labelledby="around-title">
     <header class="px-4 pt-3">
       <h1 id="around-title" class="landscape:max-[960px]:sr-only font-serif text-xl font-bold">Around</h1>
       <template v-if="desk.standpoint">
@@ -71,7 +71,7 @@ watch(
       <p>Nothing lies between {{ metres(desk.beyondM) }} and {{ metres(desk.withinM) }} from here.</p>
       <p class="caption mt-1">Pull the ring's edge on the map, or write another distance above. To keep a place, click a spot on the map.</p>
     </div>
-    <ol v-else ref="list" class="ruled border-rule min-h-0 flex-1 overflow-y-auto border-t" data-test="nearby">
+    <ol v-else ref="list" class="ruled border-rule min-h-24 grow basis-0 overflow-y-auto border-t" data-test="nearby">
       <li v-for="(f, i) in features" :key="f.id">
         <button
           class="hover:bg-selected flex w-full items-center gap-2 px-4 py-1 text-left outline-offset-[-2px]"

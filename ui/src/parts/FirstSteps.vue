@@ -57,7 +57,7 @@ onScopeDispose(() => (firstActs.value = {}))
 </script>
 
 <template>
-  <div class="min-h-0 flex-1 overflow-y-auto px-4 pt-1 pb-4" data-test="no-standpoint">
+  <div class="min-h-24 grow basis-0 overflow-y-auto px-4 pt-1 pb-4" data-test="no-standpoint">
     <p class="font-serif text-lg">No standpoint yet. Begin with one of these:</p>
     <ol class="ruled border-rule mt-1.5 border-y" data-test="first-steps">
       <li v-for="l in lines" :key="l.test">

@@ -47,7 +47,7 @@ function turnRound(): void {
 </script>
 
 <template>
-  <section class="flex min-h-0 flex-1 flex-col" aria-labelledby="journey-title">
+  <section class="flex min-h-fit flex-1 flex-col" aria-labelledby="journey-title">
     <header class="px-4 pt-3 pb-2">
       <h1 id="journey-title" class="landscape:max-[960px]:sr-only font-serif text-xl font-bold">Journey</h1>
       <dl class="mt-0.5 grid grid-cols-[auto_1fr_auto] items-baseline gap-x-2">
@@ -84,7 +84,7 @@ function turnRound(): void {
       <p v-if="leg && Math.max(leg.from_road_m, leg.to_road_m) > 60" class="caption px-4 pb-2">
         The way begins {{ metres(leg.from_road_m) }} from where you stand and ends {{ metres(leg.to_road_m) }} from the goal.
       </p>
-      <ol class="ruled border-rule min-h-0 flex-1 overflow-y-auto border-t" data-test="steps" @mouseleave="emit('mark', null)">
+      <ol class="ruled border-rule min-h-24 grow basis-0 overflow-y-auto border-t" data-test="steps" @mouseleave="emit('mark', null)">
         <li v-for="(s, i) in steps" :key="i">
           <button class="hover:bg-selected flex w-full items-center gap-2.5 px-4 py-1 text-left" @mouseenter="mark(i)" @focus="mark(i)" @click="look(s)">
             <svg class="text-verdigris size-5 shrink-0" viewBox="0 0 20 20" fill="none" stroke="currentColor" stroke-width="1.800" stroke-linecap="round" stroke-linejoin="round" aria-hidden="true">

@@ -37,7 +37,7 @@ const groups: [string, [string, string][]][] = [
           <button class="act" data-test="keys-close" @click="open = false">Close <span class="key">Esc</span></button>
         </div>
         <div class="mt-2 gap-x-8 text-[15px] sm:columns-2 lg:columns-3">
-          <section v-for="[title, keys] in groups" :key="title" class="mb-3">
+          <section v-for="[title, keys] in groups" :key="title" class="mb-3 break-inside-avoid">
             <h3 class="font-serif italic">{{ title }}</h3>
             <dl class="grid grid-cols-[7rem_1fr] gap-x-2 leading-snug">
               <template v-for="[key, what] in keys" :key="key"><dt class="font-medium">{{ key }}</dt><dd>{{ what }}</dd></template>

@@ -29,7 +29,7 @@ function showAll(c: Collection): void {
 </script>
 
 <template>
-  <section class="min-h-0 flex-1 overflow-y-auto" aria-label="Collections and categories" data-test="kinds-page">
+  <section class="min-h-40 grow basis-0 overflow-y-auto" aria-label="Collections and categories" data-test="kinds-page">
     <h2 class="head">Collections</h2>
     <ul class="ruled" data-test="collections">
       <li v-for="c in collections" :key="c.id">

@@ -96,7 +96,7 @@ async function copyLink(): Promise<void> {
 </script>
 
 <template>
-  <section class="flex min-h-0 flex-1 flex-col overflow-y-auto" aria-labelledby="layers-title" data-test="layers-page">
+  <section class="flex min-h-40 grow basis-0 flex-col overflow-y-auto" aria-labelledby="layers-title" data-test="layers-page">
     <header class="flex items-baseline px-4 pt-3 pb-1">
       <h1 id="layers-title" class="flex-1 font-serif text-xl font-bold">Views and layers</h1>
       <button class="act" data-test="layers-close" @click="desk.layers = false">Close <span class="key">v</span></button>

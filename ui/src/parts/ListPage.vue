@@ -22,6 +22,14 @@ watchEffect(() => {
 })
 onMounted(() => void need(0, 30))
 
+/** The row that the Tab key comes to: the one that had the focus last, else the first in view. */
+const focused = ref(0)
+const stop = computed(() => {
+  const list = shown.value
+  if (list.some((v) => v.index === focused.value)) return focused.value
+  return (list.find((v) => v.start >= (virtual.value.scrollOffset ?? 0)) ?? list[0])?.index ?? 0
+})
+
 // A row that is selected elsewhere comes into view.
 watch(
   () => desk.place,
@@ -117,7 +125,7 @@ const optionName = (o: string) => (setName.value === 'category' ? (categoryById.
 </script>
 
 <template>
-  <section class="flex min-h-0 flex-1 flex-col" aria-label="List of everything" data-test="list-page">
+  <section class="flex min-h-fit flex-1 flex-col" aria-label="List of everything" data-test="list-page">
     <header class="px-4 pb-1.5">
       <div class="flex items-baseline gap-2">
       <input v-model="desk.list.text" class="field" placeholder="Words in names and attributes" aria-label="Find by words" autocomplete="off" spellcheck="false" maxlength="200" data-test="list-find" @keydown.down.prevent="focusRow(0)" @keydown.esc="($event.target as HTMLElement).blur()" />
@@ -152,7 +160,7 @@ const optionName = (o: string) => (setName.value === 'category' ? (categoryById.
     </header>
     <p v-if="failed" class="border-madder m-4 border-l-2 pl-3" role="alert">{{ failed }}</p>
     <p v-else-if="!total" class="border-ochre m-4 border-l-2 pl-3">{{ desk.list.text || desk.list.where || desk.list.follow || desk.list.collection ? 'Nothing matches. Remove a word or a filter.' : 'Nothing is saved yet. Click a spot on the map and save a place there.' }}</p>
-    <div ref="scroller" class="border-rule min-h-0 flex-1 overflow-y-auto border-t" role="grid" :aria-rowcount="total" aria-multiselectable="true" aria-label="Everything that is saved" data-test="list-rows">
+    <div ref="scroller" class="border-rule min-h-24 grow basis-0 overflow-y-auto border-t" role="grid" :aria-rowcount="total" aria-multiselectable="true" aria-label="Everything that is saved" data-test="list-rows">
       <div class="relative w-full" :style="{ height: `${virtual.getTotalSize()}px` }">
         <template v-for="{ index, start, p } in lines" :key="index">
           <div
@@ -163,10 +171,11 @@ const optionName = (o: string) => (setName.value === 'category' ? (categoryById.
             role="row"
             :aria-rowindex="index + 1"
             :aria-selected="isChosen(p.id)"
-            :tabindex="index === looking.from || desk.place === p.id ? 0 : -1"
+            :tabindex="index === stop ? 0 : -1"
             :data-row="index"
             :data-test="`row-${p.name}`"
             @click="clickRow($event, index, p)"
+            @focus="focused = index"
             @keydown="onKey($event, index, p)"
             @keydown.enter.prevent.stop="open(p)"
           >

@@ -3,7 +3,7 @@
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch, watchEffect } from 'vue'
 import { Chart } from '../chart/chart'
 import type { LatLng } from '../chart/camera'
-import { chart as shared, lookAt, select } from '../desk/acts'
+import { chart as shared, lookAt, ringCorners, select } from '../desk/acts'
 import { desk } from '../desk/desk'
 import { clickedAt, editing } from '../desk/editing'
 import { bearing, metres, shortPosition } from '../desk/format'
@@ -50,13 +50,16 @@ function niceMetres(m: number): number {
   return Math.max(0, Math.round(m / step) * step)
 }
 
+/** Whether it is said by the link where the map opens. */
+let opened = !!desk.view
+
 onMounted(() => {
   const start = desk.view ?? { lat: 0, lng: 0, zoom: 2, rotation: 0 }
   const c = new Chart(container.value!, { ...start })
   chart.value = shared.value = c
   if (!desk.view && props.opening) {
     const [west, south, east, north] = props.opening
-    const v = c.fitView([{ lat: south, lng: west }, { lat: north, lng: east }])
+    const v = desk.standpoint && desk.bench === 'around' ? c.fitView(ringCorners(desk.standpoint, desk.withinM)) : c.fitView([{ lat: south, lng: west }, { lat: north, lng: east }])
     if (v) c.setView(v)
   }
   c.setGround(props.ground)
@@ -137,13 +140,12 @@ watchEffect(() => {
   placeLabel()
   chart.value.changed(way, mark)
 })
-// A new way is brought into view whole.
-watch(
-  () => (desk.bench === 'journey' ? route.value : null),
-  (r) => {
-    if (r && chart.value) chart.value.fit(r.geometry.coordinates.map(([lng, lat]) => ({ lat: lat as number, lng: lng as number })))
-  },
-)
+// A new way is brought into view whole; the first one unless the link says what is in view.
+watch([() => (desk.bench === 'journey' ? route.value : null), chart], ([r, c]) => {
+  if (!r || !c) return
+  if (!opened) c.fit(r.geometry.coordinates.map(([lng, lat]) => ({ lat: lat as number, lng: lng as number })))
+  opened = false
+})
 
 function onKey(e: KeyboardEvent): void {
   const c = chart.value

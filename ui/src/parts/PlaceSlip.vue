@@ -49,7 +49,7 @@ watch([() => desk.unfolded, () => props.place.id], () => frame.value?.scrollTo({
 <template>
   <section
     ref="frame"
-    class="slip relative overflow-y-auto"
+    class="relative scroll-pt-28 overflow-y-auto"
     :class="desk.unfolded ? 'min-h-0 flex-1' : 'max-h-2/5 shrink-0 border-ink border-b'"
     aria-labelledby="place-title"
     data-test="place-page"

@@ -9,7 +9,7 @@ const TITLES: Record<Part, [title: string, key: string]> = { list: ['List', 'L']
 </script>
 
 <template>
-  <section class="flex min-h-0 flex-1 flex-col" aria-labelledby="places-title">
+  <section class="flex min-h-fit flex-1 flex-col" aria-labelledby="places-title">
     <header class="flex flex-wrap items-baseline gap-x-3 px-4 pt-2.5 pb-1">
       <h1 id="places-title" class="font-serif text-xl font-bold">Places</h1>
       <nav class="ml-auto flex gap-3" aria-label="Parts of the bench Places">

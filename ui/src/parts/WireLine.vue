@@ -41,7 +41,7 @@ function pretty(text: string): string {
       </button>
       <button v-if="shown" class="text-slate hover:text-ink hidden whitespace-nowrap underline sm:block" @click="copy(curl(shown), 'the request')">copy as curl</button>
     </div>
-    <div v-if="open && shown" class="border-rule grid h-56 grid-cols-1 border-t sm:grid-cols-[18rem_1fr]">
+    <div v-if="open && shown" class="border-rule grid h-[min(14rem,38vh)] grid-cols-1 border-t sm:grid-cols-[18rem_1fr]">
       <ol class="ruled border-rule overflow-y-auto border-r">
         <li v-for="(e, i) in wire" :key="wire.length - i">
           <button class="hover:bg-selected flex w-full gap-2 px-3 py-0.5 text-left" :class="e === shown ? 'bg-selected' : ''" @click="chosen = e">

@@ -226,7 +226,7 @@ func (u *user) do(steps ...chromedp.Action[chromedp.Void]) {
 	u.t.Helper()
 	if err := chromedp.Do(u.Ctx, steps...); err != nil {
 		_ = u.Shot(filepath.Join(os.TempDir(), "viandante-e2e-failed.png"))
-		require.NoError(u.t, err)
+		require.NoError(u.t, err, "the console: %q", u.Complaints())
 	}
 }
 

@@ -256,6 +256,7 @@ func TestViewsAndLayers(t *testing.T) {
 		u.click("as-building")
 		u.sees("as-building", "Show as a stone")
 		u.waitFor(`window.viandanteChart.stacked.some(l => l.shapes?.some(s => s.id === '` + id + `' && s.figure.rings[0].length > 3))`)
+		u.key("\x1b") // folds the slip
 		u.key("\x1b")
 		u.waitFor(`!document.querySelector('[data-test=place-page]')`)
 		u.clickMap(where[1], where[0])

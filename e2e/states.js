@@ -10,7 +10,7 @@ window.states = (() => {
   const strayed = () => [document.scrollingElement, ...document.querySelectorAll('*')].filter((e) => (e.scrollTop || e.scrollLeft) && !/auto|scroll/.test(getComputedStyle(e).overflow) && !e.matches('input, textarea, select')).map(called)
 
   const isOnTop = (e) => {
-    const b = e.getBoundingClientRect()
+    const b = e.getClientRects()[0] ?? e.getBoundingClientRect() // the first line of what is written in several
     const [x, y] = [b.left + b.width / 2, b.top + Math.min(b.height / 2, 400)]
     if (x < 0 || y < 0 || x > innerWidth || y > innerHeight) return false
     const top = document.elementFromPoint(x, y)

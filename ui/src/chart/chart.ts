@@ -91,6 +91,8 @@ export class Chart {
   /** The view that the names were laid out for last. */
   private laidFor: Camera | null = null
   private naming = 0
+  /** Names are laid out without waiting for what is not known yet. */
+  private impatient = false
   private labelsDue = true
   private pointer: Spot | null = null
   private pointedAt: string | null = null
@@ -228,17 +230,22 @@ export class Chart {
     this.invalidate()
   }
 
-  /** It is known what is to be lettered on one tile more: names are laid out once that is known of all, or after a while. */
+  /** It is known what is to be lettered on one tile more. */
   private lettered(): void {
-    const { all } = this.tiles.named(this.wide(this.aim ?? this.current), devicePixelRatio || 1)
-    const due = () => {
-      clearTimeout(this.naming)
+    this.laidFor = null
+    if (!this.tiles.named(this.wide(this.aim ?? this.current), devicePixelRatio || 1).all) return this.awaitLettering()
+    clearTimeout(this.naming)
+    this.naming = 0
+    this.relabel()
+  }
+
+  /** Names are laid out once it is known what is to be lettered on all tiles, or after a while for those of which it is. */
+  private awaitLettering(): void {
+    this.naming ||= window.setTimeout(() => {
       this.naming = 0
-      this.laidFor = null
+      this.impatient = true
       this.relabel()
-    }
-    if (all) due()
-    else this.naming ||= window.setTimeout(due, GATHER_MS.lettering)
+    }, GATHER_MS.lettering)
   }
 
   /** A view and what is kept beyond the screen's edge. */
@@ -576,7 +583,10 @@ export class Chart {
     const goal = this.aim ?? camera
     const due = this.aim ? !this.isLaidFor(goal) : (this.labelsDue && !unsettled) || this.labels.isStale(camera, unsettled)
     const known = due && !this.lettering ? this.tiles.named(this.wide(goal), ratio) : null
-    if (known && (known.all || (!this.naming && !this.aim))) {
+    if (known && !known.all && (unsettled || !this.impatient)) {
+      if (!unsettled) this.awaitLettering()
+    } else if (known) {
+      this.impatient = false
       this.lettering = this.labels.layout(over, goal, known.tiles, this.layers.flatMap((l) => l.obstacles?.(goal) ?? []))
       this.laidFor = goal
       this.labelsDue = false

@@ -1,6 +1,6 @@
 // Puts together the lines that tiles and sources have cut: one street is one line to be lettered.
 
-import type { Lettering } from './worker'
+import type { Lettering } from './lettering'
 
 /** Ends so near to each other, as a share of a tile, are one; a tile's edge is rounded on both its sides. */
 const REACH = 2 / 4096

@@ -5,7 +5,7 @@ import { Camera, shortestTurn, type Spot } from './camera'
 import { joined } from './joined'
 import type { Painting } from './kept'
 import { at, type GroundStyle, type LabelStyle, type Manner } from './style'
-import type { Lettering } from './worker'
+import type { Lettering } from './lettering'
 
 interface Glyph {
   text: string

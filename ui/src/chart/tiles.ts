@@ -3,15 +3,14 @@
 import { TILE, type Camera } from './camera'
 import TileWorker from './worker?worker'
 import type { Time } from './style'
-import type { Lettering, TileAnswer, TileRequest } from './worker'
+import { CONTOURS_NAMED, type Lettering } from './lettering'
+import type { TileAnswer, TileRequest } from './worker'
 
 export interface Tile {
   z: number
   x: number
   y: number
   bitmap?: ImageBitmap
-  /** What is to be lettered; it comes before the bitmap. */
-  lettering?: Lettering[]
   failed: boolean
   used: number
 }
@@ -52,6 +51,8 @@ export class Tiles {
   private clock = 0
   /** The zoom, in steps, of the tiles asked for last. */
   private step = NaN
+  /** What is to be lettered on tiles, however they are drawn; it comes before their bitmaps. Undefined while it is asked for. */
+  private readonly letterings = new Map<string, Lettering[] | undefined>()
   /** The tiles of the view that the map flies to. */
   private aimed: Tile[] = []
   version = ''
@@ -72,7 +73,7 @@ export class Tiles {
     const w = { worker, asked: 0 }
     this.workers.push(w)
     worker.onmessage = (e: MessageEvent<TileAnswer>) => {
-      if (!e.data.bitmap && !e.data.error) return this.takeLettering(e.data)
+      if (e.data.letteringOnly) return this.takeLettering(e.data)
       w.asked--
       this.take(e.data)
       this.hand()
@@ -98,15 +99,13 @@ export class Tiles {
     if (answer.ms !== undefined && this.took.push(answer.ms) > 500) this.took.shift()
     tile.failed = !!answer.error
     tile.bitmap = answer.bitmap
-    tile.lettering ??= answer.lettering ?? []
     if (answer.error) setTimeout(() => this.tiles.delete(answer.key) && this.changed(), RETRY_MS)
     this.changed()
   }
 
   private takeLettering(answer: TileAnswer): void {
-    const tile = this.tiles.get(answer.key)
-    if (!tile || tile.lettering) return
-    tile.lettering = answer.lettering
+    if (answer.lettering) this.letterings.set(answer.key, answer.lettering)
+    else this.letterings.delete(answer.key) // it is asked for again with the tile
     this.lettered()
   }
 
@@ -128,9 +127,9 @@ export class Tiles {
     const tiles: { lettering: Lettering[] }[] = []
     let all = true
     for (const { column, y } of this.inView(camera, z)) {
-      const tile = this.tiles.get(this.key(z, wrapped(column, z), y, step, ratio))
-      if (tile?.lettering) tiles.push(tile as { lettering: Lettering[] })
-      else if (!tile?.failed) all = false
+      const lettering = this.letterings.get(this.letteringKey(z, wrapped(column, z), y, step))
+      if (lettering) tiles.push({ lettering })
+      else if (!this.tiles.get(this.key(z, wrapped(column, z), y, step, ratio))?.failed) all = false
     }
     return { tiles, all }
   }
@@ -212,11 +211,33 @@ export class Tiles {
         size: Math.round(TILE * ratio * 2 ** (step - z)),
       }
       this.queue.push({ tile, request })
-      const workers = this.working
-      workers[(x + 3 * y + z) % workers.length]!.worker.postMessage({ ...request, letteringOnly: true })
+      this.askLettering(request)
     }
     tile.used = this.clock
     return tile
+  }
+
+  private letteringKey(z: number, x: number, y: number, step: number): string {
+    return `${this.version}/${z}/${x}/${y}/${step >= CONTOURS_NAMED}`
+  }
+
+  private askLettering(request: TileRequest): void {
+    const { x, y, z } = request
+    const key = this.letteringKey(z, x, y, request.zoom)
+    const known = this.letterings.get(key)
+    if (known || this.letterings.has(key)) {
+      if (!known) return
+      this.letterings.delete(key) // used last, it is forgotten last
+      this.letterings.set(key, known)
+      return
+    }
+    this.letterings.set(key, undefined)
+    for (const old of this.letterings.keys()) {
+      if (this.letterings.size <= MOST_TILES) break
+      this.letterings.delete(old)
+    }
+    const workers = this.working
+    workers[(x + 3 * y + z) % workers.length]!.worker.postMessage({ ...request, key, letteringOnly: true })
   }
 
   private get working(): { worker: Worker; asked: number }[] {

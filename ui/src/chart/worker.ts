@@ -2,6 +2,7 @@
 
 import ground from '@style/ground.json'
 import { EXTENT, Shape, decode, type Layer } from './decode'
+import { letteringOf, type Lettering } from './lettering'
 import { drawTile } from './raster'
 import { Sheet } from './sheet'
 import { decodeHeights, type Heights } from './relief'
@@ -26,21 +27,9 @@ export interface TileRequest {
   letteringOnly?: boolean
 }
 
-/** Something to letter: a name with the points it belongs to, as x, y, x, y … on the unit square of the world. */
-export interface Lettering {
-  id: number
-  class: string
-  name: string
-  rank: number
-  line: boolean
-  /** The side of its tile, on the unit square of the world. */
-  tile: number
-  /** Lines end at the edges of their tiles, where those of the next tile go on. */
-  points: Float64Array
-}
-
 export interface TileAnswer {
   key: string
+  letteringOnly?: boolean
   bitmap?: ImageBitmap
   lettering?: Lettering[]
   error?: string
@@ -97,80 +86,6 @@ const heightsOf = remembering(async (r): Promise<Heights | null> => {
   return data && decodeHeights(data, r.z, r.y)
 })
 
-function letteringOf(layers: Layer[], r: TileRequest): Lettering[] {
-  const out: Lettering[] = []
-  const n = 2 ** r.z
-  const world = (part: Int32Array) => {
-    const w = new Float64Array(part.length)
-    for (let i = 0; i < part.length; i += 2) {
-      w[i] = (r.x + part[i]! / EXTENT) / n
-      w[i + 1] = (r.y + part[i + 1]! / EXTENT) / n
-    }
-    return w
-  }
-  for (const layer of layers) {
-    if (!style.labels[layer.class]) continue
-    for (const f of layer.features) {
-      if (!f.name || (layer.class === 'contour' && r.zoom < 11.9)) continue
-      const add = (part: Int32Array, line: boolean) => out.push({ id: f.id, class: layer.class, name: f.name, rank: f.rank, line, tile: 1 / n, points: world(part) })
-      if (layer.shape === Shape.Point) {
-        const [x, y] = f.parts[0]!
-        if (x! >= 0 && x! < EXTENT && y! >= 0 && y! < EXTENT) add(f.parts[0]!, false)
-      } else if (layer.shape === Shape.Line) {
-        for (const part of f.parts) for (const piece of within(part)) add(piece, true)
-      } else {
-        const middle = middleOf(f.parts[0]!)
-        if (middle[0]! >= 0 && middle[0]! < EXTENT && middle[1]! >= 0 && middle[1]! < EXTENT) add(middle, false)
-      }
-    }
-  }
-  return out
-}
-
-/** The pieces of a line that lie on the tile itself, without its margin. */
-function within(line: Int32Array): Int32Array[] {
-  const out: Int32Array[] = []
-  let piece: number[] = []
-  const flush = () => {
-    if (piece.length > 2) out.push(Int32Array.from(piece))
-    piece = []
-  }
-  for (let i = 2; i < line.length; i += 2) {
-    const [ax, ay, bx, by] = [line[i - 2]!, line[i - 1]!, line[i]!, line[i + 1]!]
-    let [from, to] = [0, 1]
-    for (const [p, d] of [[ax, bx - ax], [EXTENT - ax, ax - bx], [ay, by - ay], [EXTENT - ay, ay - by]] as const) {
-      // Inside where p + t d >= 0.
-      if (d > 0) from = Math.max(from, -p / d)
-      else if (d < 0) to = Math.min(to, p / -d)
-      else if (p < 0) to = -1
-    }
-    if (from > to) {
-      flush()
-      continue
-    }
-    if (from > 0) flush()
-    if (!piece.length) piece.push(Math.round(ax + (bx - ax) * from), Math.round(ay + (by - ay) * from))
-    piece.push(Math.round(ax + (bx - ax) * to), Math.round(ay + (by - ay) * to))
-    if (to < 1) flush()
-  }
-  flush()
-  return out
-}
-
-/** The centre of gravity of a ring. */
-function middleOf(ring: Int32Array): Int32Array {
-  let sum = 0
-  let x = 0
-  let y = 0
-  for (let i = 0, j = ring.length - 2; i < ring.length; j = i, i += 2) {
-    const cross = ring[j]! * ring[i + 1]! - ring[i]! * ring[j + 1]!
-    sum += cross
-    x += (ring[i]! + ring[j]!) * cross
-    y += (ring[i + 1]! + ring[j + 1]!) * cross
-  }
-  return sum ? Int32Array.of(x / (3 * sum), y / (3 * sum)) : ring.slice(0, 2)
-}
-
 /** Draws a made-up tile that has something of everything, so that the first real one finds the works warm. */
 function warmUp(sheet: Sheet): Sheet {
   const part = Int32Array.of(100, 100, 900, 160, 840, 900, 500, 700, 140, 860)
@@ -188,14 +103,15 @@ const sheetOpened = Sheet.open().then(warmUp)
 
 self.onmessage = async (event: MessageEvent<TileRequest>) => {
   const r = event.data
-  const answer: TileAnswer = { key: r.key }
+  const answer: TileAnswer = { key: r.key, letteringOnly: r.letteringOnly }
   try {
     const manner = style.styles[r.manner] ?? style.styles.plain!
     if (r.letteringOnly) {
       const read = layersOf(r)
       reading.add(read)
-      answer.lettering = letteringOf(await read.finally(() => reading.delete(read)), r)
-      return self.postMessage(answer)
+      answer.lettering = letteringOf(await read.finally(() => reading.delete(read)), style.labels, r)
+      self.postMessage(answer)
+      return
     }
     await Promise.allSettled([...reading]) // drawing takes long: what is to be lettered goes before it
     const [sheet, layers, heights] = await Promise.all([sheetOpened, layersOf(r), manner.shade ? heightsOf(r) : null])
@@ -203,7 +119,6 @@ self.onmessage = async (event: MessageEvent<TileRequest>) => {
     drawTile(sheet, r.size, { layers, heights, style, manner, palette: paletteOf(style, r.manner, r.time), time: r.time, z: r.z, x: r.x, y: r.y, zoom: r.zoom, ratio: r.ratio })
     answer.bitmap = await createImageBitmap(new ImageData(sheet.pixels, r.size, r.size)) // takes a copy at once
     answer.ms = performance.now() - began
-    answer.lettering = letteringOf(layers, r)
   } catch (e) {
     answer.error = e instanceof Error ? e.message : String(e)
   }

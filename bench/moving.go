@@ -47,6 +47,8 @@ func moving() ([]row, error) {
 		{"dragging over the town, 100,000 places", "20 ms", 100_000, 1, "c.pan(-6, 2)"},
 		{"zooming, 10,000 places", "50 ms", 10_000, 1, "c.zoomAt(0.01 * (n % 200 < 100 ? 1 : -1))"},
 		{"turning, 10,000 places", "50 ms", 10_000, 1, "c.turn(0.8)"},
+		{"flying over four levels and back, 10,000 places", "50 ms", 10_000, 1,
+			"if (!c.moving) c.flyTo(c.view.zoom > 12 ? {lat: -38.05, lng: -26.15, zoom: 10} : {lat: -38.114, lng: -26.28, zoom: 14})"},
 		{"dragging at two pixels to one, 10,000 places", "50 ms", 10_000, 2, "c.pan(-6, 2)"},
 	} {
 		if err := chromedp.Do(b.Ctx, chromedp.EmulateViewport(1280, 800, chromedp.EmulateScale(m.ratio)),
@@ -62,7 +64,49 @@ func moving() ([]row, error) {
 			row{fmt.Sprintf("… median (%.0f %% of frames late)", 100*got.Late), got.Median, "ms", "", "a page that does nothing", idle.Median},
 			row{"… of the main thread for each frame, median", got.Busy, "ms", "", "the interval", got.Median})
 	}
-	return rows, nil
+	rest, err := afterZoom(b)
+	if err != nil {
+		return nil, err
+	}
+	return append(rows,
+		row{"names there after a zoom of one level has come to rest, median", rest.Names, "ms", "300 ms", "the ground", rest.Ground},
+		row{"… the slowest of eight", rest.SlowestNames, "ms", "", "the ground", rest.SlowestGround}), nil
+}
+
+type atRest struct{ Ground, Names, SlowestGround, SlowestNames float64 }
+
+// afterZoom zooms in by one level over ground that was not drawn before, eight times, and returns how long after the map has
+// come to rest the ground and the names are there.
+func afterZoom(b *e2e.Browser) (atRest, error) {
+	var ground, names []float64
+	for _, at := range []string{"-38.114,-26.28,12", "-38.114,-26.28,13", "-38.114,-26.28,14", "-38.114,-26.28,15",
+		"-38.0009,-26.238,12", "-38.0009,-26.238,13", "-38.073,-25.93,13", "-38.073,-25.93,14"} {
+		if err := chromedp.Do(b.Ctx, chromedp.EmulateViewport(1280, 800), chromedp.Navigate("http://"+benchListen+"/around?v="+at), e2e.MapDrawn()); err != nil {
+			return atRest{}, err
+		}
+		got, err := chromedp.Run(b.Ctx, chromedp.Evaluate[[]float64](`new Promise(done => {
+			const c = window.viandanteChart
+			let rest = 0, ground = 0, names = 0
+			c.settle(1)
+			const frame = () => {
+				const now = performance.now(), letters = c.letters
+				if (!c.moving) rest ||= now
+				if (rest && c.whole && !c.sharpening && !c.arriving) ground ||= now
+				if (rest && !c.lettering && !c.labelsDue && !letters.painting && letters.front?.state && letters.front.zoom === c.view.zoom) names ||= now
+				if (c.complete && ground && names) return done([ground - rest, names - rest])
+				requestAnimationFrame(frame)
+			}
+			requestAnimationFrame(frame)
+		})`, chromedp.EvalAwaitPromise))
+		if err != nil {
+			return atRest{}, err
+		}
+		ground, names = append(ground, got[0]), append(names, got[1])
+	}
+	slices.Sort(ground)
+	slices.Sort(names)
+	middle := func(v []float64) float64 { return (v[3] + v[4]) / 2 }
+	return atRest{middle(ground), middle(names), ground[7], names[7]}, nil
 }
 
 type frames struct{ Median, P95, Busy, Late float64 }

@@ -226,7 +226,8 @@ func (u *user) do(steps ...chromedp.Action[chromedp.Void]) {
 	u.t.Helper()
 	if err := chromedp.Do(u.Ctx, steps...); err != nil {
 		_ = u.Shot(filepath.Join(os.TempDir(), "viandante-e2e-failed.png"))
-		require.NoError(u.t, err, "the console: %q", u.Complaints())
+		state, _ := chromedp.Run(u.Ctx, chromedp.Evaluate[string](`[location.href, JSON.stringify(window.viandanteChart?.view), document.querySelector('[data-test=notice]')?.innerText, document.activeElement?.outerHTML.slice(0, 200)].join(' | ')`))
+		require.NoError(u.t, err, "the page: %s\nthe console: %q", state, u.Complaints())
 	}
 }
 

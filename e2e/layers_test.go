@@ -64,7 +64,7 @@ func TestViewsAndLayers(t *testing.T) {
 		u.key("v")
 		u.click("view-keep")
 		u.fill("view-name", "Corner <b>house</b>\r")
-		u.sees("notice", "Kept the view “Corner <b>house</b>”")
+		u.sees("notice", "Saved the view “Corner <b>house</b>”")
 		u.do(chromedp.WaitVisible(At("opening-Corner <b>house</b>"))) // it is in the list, and its key works
 		u.key("2")
 		u.waitFor(`window.viandanteChart.view.zoom === 13.5 && window.viandanteChart.view.rotation === 0`)
@@ -154,7 +154,7 @@ func TestViewsAndLayers(t *testing.T) {
 		u.do(chromedp.DragAndDropXY(sx, sy, tx, ty, 12))
 		u.waitFor(`!document.querySelector('[data-test=placing-wrong]')`)
 		u.click("placing-save")
-		u.sees("notice", "Kept the picture “plan of the yard”")
+		u.sees("notice", "Saved the picture “plan of the yard”")
 		u.waitFor(`!document.querySelector('[data-test=placing]') && /over=/.test(location.search)`)
 		var got struct {
 			Overlays []struct {

@@ -123,6 +123,20 @@ func TestANewcomer(t *testing.T) {
 		assert.Empty(t, u.Complaints())
 	})
 
+	t.Run("a link to a way, or to a standpoint, shows it", func(t *testing.T) {
+		u := u.in(t)
+		u.do(chromedp.Navigate(p.url() + "/journey?from=-38.114,-26.28&to=-38.1150455,-26.3005818&by=foot"))
+		u.waitFor(shows("steps"))
+		const inView = `window.viandanteChart?.stacked.find(l => l.line?.length)?.line.every(p => { const c = window.viandanteChart.camera, s = c.toScreen(p); return s.x > 0 && s.y > 0 && s.x < c.width && s.y < c.height })`
+		u.waitFor(inView + ` && window.viandanteChart.view.zoom > 12`)
+		u.do(chromedp.Navigate(p.url() + "/journey?v=-38.05,-26.15,11&from=-38.114,-26.28&to=-38.1150455,-26.3005818&by=foot"))
+		u.waitFor(shows("steps"))
+		u.do(MapDrawn())
+		assert.Equal(t, 11.0, u.number(`window.viandanteChart.view.zoom`), "unless the link says what is in view")
+		u.do(chromedp.Navigate(p.url() + "/around?from=-38.114,-26.28"))
+		u.waitFor(`Math.abs(window.viandanteChart?.view.lat + 38.114) < 0.001 && window.viandanteChart.view.zoom > 12`)
+	})
+
 	t.Run("what is half typed is no error", func(t *testing.T) {
 		u := u.in(t)
 		_ = u.Complaints()

@@ -49,13 +49,13 @@ var pictures = []picture{
 	{name: "edit", path: around, width: 1280, height: 800, do: chromedp.Steps(
 		chromedp.WaitVisible(e2e.At("nearby")), chromedp.Click(e2e.At("nearby")+" li:nth-child(7) button"), chromedp.Click(e2e.At("edit")),
 		chromedp.WaitVisible(e2e.At("form")), chromedp.Sleep(time.Second), chromedp.DragAndDropXY(419, 378, 500, 330, 8))},
-	{name: "list", path: "/around?page=list&sort=-inspected_on&in=posts", width: 1280, height: 800, do: chromedp.Steps(chromedp.WaitVisible(e2e.At("list-rows")+" [data-row=\"6\"]"),
+	{name: "list", path: "/places?sort=-inspected_on&in=posts", width: 1280, height: 800, do: chromedp.Steps(chromedp.WaitVisible(e2e.At("list-rows")+" [data-row=\"6\"]"),
 		chromedp.Click(e2e.At("list-rows")+" [data-row=\"2\"] input"), chromedp.Click(e2e.At("list-rows")+" [data-row=\"4\"] input"), chromedp.Click(e2e.At("list-rows")+" [data-row=\"5\"] input"))},
 	{name: "area", path: "/around?v=-38.124,-25.9966,14.5&place=78c876f0-c24d-564b-8ea5-bd28b4f6d592", width: 1280, height: 800, do: chromedp.Steps(chromedp.WaitVisible(e2e.At("edit")), chromedp.Click(e2e.At("edit")))},
-	{name: "place", path: around, width: 1280, height: 800, do: chromedp.Steps(chromedp.WaitVisible(e2e.At("nearby")), chromedp.Click(e2e.At("nearby")+" li:nth-child(1) button"), chromedp.WaitVisible(e2e.At("history-open")), chromedp.Click(e2e.At("history-open")))},
+	{name: "place", path: around, width: 1280, height: 800, do: chromedp.Steps(chromedp.WaitVisible(e2e.At("nearby")), chromedp.Click(e2e.At("nearby")+" li:nth-child(1) button"), chromedp.WaitVisible(e2e.At("more")), chromedp.Click(e2e.At("more")), chromedp.WaitVisible(e2e.At("history-open")), chromedp.Click(e2e.At("history-open")))},
 	{name: "wire", path: journey, width: 1280, height: 800, do: chromedp.Steps(chromedp.Click(e2e.At("wire")))},
 	{name: "line", path: around, width: 1280, height: 800, do: chromedp.Steps(chromedp.SendKeys(e2e.At("line"), "great harbour street 5"), chromedp.WaitVisible(e2e.At("readings")))},
-	{name: "phone", path: around, width: 390, height: 844, phone: true},
+	{name: "phone", path: around, width: 390, height: 844, phone: true, do: chromedp.Steps(chromedp.WaitVisible(e2e.At("nearby")), chromedp.Click(e2e.At("nearby")+" li:nth-child(2) button"))},
 	{name: "phone-night", path: journey, width: 390, height: 844, phone: true, night: true},
 	{name: "phone-sideways", path: around, width: 844, height: 390, phone: true},
 }

@@ -534,8 +534,10 @@ export class Chart {
   /** The map has come to rest at another zoom or turn. */
   private sharpen(): void {
     this.sharpening = 0
-    this.lettering = null
-    if (!this.isLaidFor(this.current)) this.labelsDue = true
+    if (!this.isLaidFor(this.current)) {
+      this.lettering = null
+      this.labelsDue = true
+    }
     for (const k of [this.ground, this.letters, ...this.stills.values()]) k.sharpen(this.current)
     this.invalidate()
   }

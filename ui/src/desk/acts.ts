@@ -43,6 +43,7 @@ export function standAt(p: Named): void {
   desk.spot = null
   if (desk.bench === 'places') desk.bench = 'around'
   if (desk.bench === 'around') fitRing()
+  else if (!desk.destination) lookAt(p)
   say(`Standing at ${p.name || position(p)}`)
   if (!p.name) void nameStandpoint(standpoint).catch(complain)
 }

@@ -48,8 +48,8 @@ async function put(topic: Topic, body: Body, before?: Row): Promise<Row> {
     await (to ? calls.put(topic, id, to, exists ? '*' : null) : calls.drop(topic, id))
     await loads[topic]()
   }
-  record({ what: `${before ? 'Changed' : 'Kept'} ${WORDS[topic]} “${row.name}”`, undo: () => again(before ?? null, true), redo: () => again(body, !!before) })
   await loads[topic]()
+  record({ what: `${before ? 'Changed' : 'Saved'} ${WORDS[topic]} “${row.name}”`, undo: () => again(before ?? null, true), redo: () => again(body, !!before) })
   return row
 }
 
@@ -59,8 +59,8 @@ async function drop(topic: Topic, row: Row): Promise<void> {
     await calls.put(topic, row.id, row, null)
     await loads[topic]()
   }
-  record({ what: `Deleted ${WORDS[topic]} “${row.name}”`, undo: back, redo: () => calls.drop(topic, row.id).then(() => loads[topic]()) })
   await loads[topic]()
+  record({ what: `Deleted ${WORDS[topic]} “${row.name}”`, undo: back, redo: () => calls.drop(topic, row.id).then(() => loads[topic]()) })
 }
 
 /** The desk as it is now, as a view to be saved. */

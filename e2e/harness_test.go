@@ -224,7 +224,9 @@ func (u *user) in(t *testing.T) *user { return &user{u.Browser, t} }
 
 func (u *user) do(steps ...chromedp.Action[chromedp.Void]) {
 	u.t.Helper()
-	if err := chromedp.Do(u.Ctx, steps...); err != nil {
+	ctx, cancel := context.WithTimeout(u.Ctx, 2*patience) // what never comes is told of, instead of holding everything up
+	defer cancel()
+	if err := chromedp.Do(ctx, steps...); err != nil {
 		_ = u.Shot(filepath.Join(os.TempDir(), "viandante-e2e-failed.png"))
 		state, _ := chromedp.Run(u.Ctx, chromedp.Evaluate[string](`[location.href, JSON.stringify(window.viandanteChart?.view), document.querySelector('[data-test=notice]')?.innerText, document.activeElement?.outerHTML.slice(0, 200)].join(' | ')`))
 		require.NoError(u.t, err, "the page: %s\nthe console: %q", state, u.Complaints())

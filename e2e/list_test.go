@@ -117,6 +117,7 @@ func TestTheListAndWhatThereIsToKeep(t *testing.T) {
 
 	t.Run("quick keys, for one and for several", func(t *testing.T) {
 		u.fill("list-find", "lookout")
+		u.sees("list-count", fmt.Sprint(p.count("q=lookout")))
 		u.waitFor(rowNames + `.length > 3 && ` + rowNames + `.every(n => !/ountain/.test(n))`)
 		names := u.eval(rowNames).([]any)
 		for _, name := range names[:2] {

@@ -91,7 +91,7 @@ func afterZoom(b *e2e.Browser) (atRest, error) {
 			const frame = () => {
 				const now = performance.now(), letters = c.letters
 				if (!c.moving) rest ||= now
-				if (rest && c.whole && !c.sharpening && !c.arriving) ground ||= now
+				if (rest && c.whole && !c.sharpening && !c.arriving && c.ground.front?.zoom === c.view.zoom) ground ||= now
 				if (rest && !c.lettering && !c.labelsDue && !letters.painting && letters.front?.state && letters.front.zoom === c.view.zoom) names ||= now
 				if (c.complete && ground && names) return done([ground - rest, names - rest])
 				requestAnimationFrame(frame)

@@ -88,13 +88,14 @@ func TestFlights(t *testing.T) {
 	}{
 		{"a flight over four zoom levels", "lat: -38.05, lng: -26.15, zoom: 10.25", "c.flyTo({lat: -38.114, lng: -26.28, zoom: 14.25})", 1},
 		{"and back, at two pixels to one", "lat: -38.114, lng: -26.28, zoom: 14.25", "c.flyTo({lat: -38.05, lng: -26.15, zoom: 10.25})", 2},
+		{"a turn, at two pixels to one", "lat: -38.114, lng: -26.28, zoom: 14", "c.turnTo(70)", 2},
 		{"a zoom by the wheel", "lat: -38.114, lng: -26.28, zoom: 13", `const b = c.container.getBoundingClientRect()
 			for (let i = 0; i < 12; i++) setTimeout(() => c.container.dispatchEvent(new WheelEvent('wheel', {deltaY: -60, clientX: b.left + 300, clientY: b.top + 300, bubbles: true, cancelable: true})), 40 * i)`, 1},
 	} {
 		t.Run(motion.what, func(t *testing.T) {
 			u := u.in(t)
 			u.do(chromedp.EmulateViewport(1280, 800, chromedp.EmulateScale(motion.ratio)))
-			u.eval(`window.viandanteChart.setView({` + motion.from + `}), 1`)
+			u.eval(`window.viandanteChart.setView({rotation: 0, ` + motion.from + `}), 1`)
 			u.do(MapDrawn())
 			box := u.eval(`(b => [b.left, b.top, b.right, b.bottom])(document.querySelector('[data-test=map]').getBoundingClientRect())`).([]any)
 			began := time.Now()
@@ -116,6 +117,7 @@ func TestFlights(t *testing.T) {
 				}
 				assert.LessOrEqual(t, float64(largest), stone*4/3*k, "pixels, after %d ms", at)
 				assert.Less(t, share, 0.08, "of the map is covered by stones after %d ms", at)
+				assert.Greater(t, share, 0.0002, "stones are gone after %d ms", at)
 			}
 			assert.GreaterOrEqual(t, flown, 2, "frames of the motion itself, of %d", len(frames))
 			most, least := u.number(`Math.max(1, ...window.flight.factors)`), u.number(`Math.min(1, ...window.flight.factors)`)

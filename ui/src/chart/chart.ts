@@ -571,7 +571,8 @@ export class Chart {
     const pictures = [this.letters, ...stills]
     const flat = (moving && ratio > 1.4) || pictures.some((k) => !k.isUpright(camera))
     const coarse = !!this.sharpening || (moving && flat)
-    const ground = `${this.arrivals} ${this.groundTold} ${this.tiles.version} ${look} ${flat && stills.every((k) => k.stands(camera))} ${flat} ${coarse}`
+    const flattened = flat && stills.every((k) => k.stands(camera)) // what the layers paint is in the ground's picture
+    const ground = `${this.arrivals} ${this.groundTold} ${this.tiles.version} ${look} ${flattened} ${flat} ${coarse}`
     this.ground.show(camera, ratio, ground, 0, (ctx, wide) => this.paintGround(ctx, wide, ratio, palette, inks, coarse, flat ? pictures : []))
 
     const [width, height] = [Math.round(camera.width * ratio), Math.round(camera.height * ratio)]
@@ -609,7 +610,8 @@ export class Chart {
       if (!still) this.stills.set(layer, (still = new Kept(this.stack, { ...STANDING, order: NAMES.order + layer.order })))
       const later = still.shown && unsettled && !still.stands(camera)
       if (still.show(camera, ratio, later ? null : `${this.told.get(layer)} ${look}`, deadline, (ctx, wide) => layer.paint!(ctx, wide, inks))) this.settling = true
-      if (still.shown && !still.stands(camera)) flying.push(layer)
+      // With the ground painted before, what has just become sharp is in it from the next frame on.
+      if (still.shown && (!still.stands(camera) || (flat && !flattened))) flying.push(layer)
     }
     for (const k of pictures) k.veil(flat)
     if (!this.marked && this.whole) {

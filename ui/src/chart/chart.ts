@@ -1,7 +1,19 @@
 // The map engine. It knows nothing of Vue: a container, a version of the ground, and layers that others lay over it.
 
 import ground from '@style/ground.json'
-import { Camera, MAX_ZOOM, MIN_ZOOM, TILE, keepUnder, shortestTurn, toLatLng, toWorld, type LatLng, type Spot, type View } from './camera'
+import {
+  Camera,
+  MAX_ZOOM,
+  MIN_ZOOM,
+  TILE,
+  keepUnder,
+  shortestTurn,
+  toLatLng,
+  toWorld,
+  type LatLng,
+  type Spot,
+  type View,
+} from './camera'
 import { Hand } from './hand'
 import { Kept, type Keeping, type Painting } from './kept'
 import { Labels, type Placed } from './labels'
@@ -25,9 +37,15 @@ export interface Hit {
 export interface Layer {
   /** Layers are drawn in this order, and asked for hits against it. */
   readonly order: number
-  /** Draws what lies on the ground, under the names. It is kept with the ground until the chart is told that it has changed. */
+  /**
+   * Draws what lies on the ground, under the names. It is kept with the ground until the chart is told that it has
+   * changed.
+   */
   ground?(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void
-  /** Paints what stands above the names, kept as a picture until the chart is told that it has changed; yields wherever it may be interrupted. */
+  /**
+   * Paints what stands above the names, kept as a picture until the chart is told that it has changed; yields wherever
+   * it may be interrupted.
+   */
   paint?(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): Painting
   /** Draws the same at once, at its own size, with every frame in which the picture is one of another zoom or turn. */
   flying?(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void
@@ -58,17 +76,35 @@ const FRICTION = 4.2 // a glide loses this share of its speed in a second, conti
 /** How long tiles that come one by one are gathered, in milliseconds: at rest, and while the map zooms or turns. */
 const GATHER_MS = { resting: 90, turning: 350, lettering: 350 }
 const SHARPEN_MS = 40
-/** What painting behind may take of a frame, in milliseconds: while the map moves, while it flies somewhere, and at rest. */
+/**
+ * What painting behind may take of a frame, in milliseconds: while the map moves, while it flies somewhere, and at
+ * rest.
+ */
 const PAINT_MS = { moving: 3, flying: 6, resting: 36 }
 const REACH = { mouse: 6, touch: 18 }
 /** How pictures are kept; z-indices of the layers' own lie between. */
-const GROUND: Keeping = { margin: 160, sliced: false, begin: { moved: 0.85, zoomed: 0.2, turned: 7 }, order: 0, off: 'stretched' }
-const NAMES: Keeping = { margin: 200, sliced: true, begin: { moved: 0.4, zoomed: 0.3, turned: 25 }, order: 1, off: 'fades' }
+const GROUND: Keeping = {
+  margin: 160,
+  sliced: false,
+  begin: { moved: 0.85, zoomed: 0.2, turned: 7 },
+  order: 0,
+  off: 'stretched',
+}
+const NAMES: Keeping = {
+  margin: 200,
+  sliced: true,
+  begin: { moved: 0.4, zoomed: 0.3, turned: 25 },
+  order: 1,
+  off: 'fades',
+}
 const STANDING: Keeping = { ...NAMES, off: 'hidden' }
 const EDGE = 900
 
 export class Chart {
-  /** What the map is made of, one above the other: ground, names, what the layers paint, the graticule's numbers, what they draw. */
+  /**
+   * What the map is made of, one above the other: ground, names, what the layers paint, the graticule's numbers, what
+   * they draw.
+   */
   private readonly stack = document.createElement('div')
   private readonly overCanvas = document.createElement('canvas')
   private readonly ground = new Kept(this.stack, GROUND)
@@ -78,7 +114,12 @@ export class Chart {
   private readonly hand: Hand
   private readonly layers: Layer[] = []
   private readonly listeners: { [K in keyof ChartEvents]: Set<(e: ChartEvents[K]) => void> } = {
-    move: new Set(), rest: new Set(), click: new Set(), hit: new Set(), hover: new Set(), point: new Set(),
+    move: new Set(),
+    rest: new Set(),
+    click: new Set(),
+    hit: new Set(),
+    hover: new Set(),
+    point: new Set(),
   }
   private readonly sized: ResizeObserver
   private current: Camera
@@ -126,7 +167,10 @@ export class Chart {
     this.stack.append(this.overCanvas)
     container.prepend(this.stack) // below whatever the page has put there
     this.current = new Camera(this.limit(view), container.clientWidth || 1, container.clientHeight || 1)
-    this.tiles = new Tiles(() => this.arrived(), () => this.lettered())
+    this.tiles = new Tiles(
+      () => this.arrived(),
+      () => this.lettered(),
+    )
     this.hand = new Hand(container, {
       grab: (at, touch) => this.grab(at, touch),
       pan: (dx, dy) => this.pan(dx, dy),
@@ -181,7 +225,17 @@ export class Chart {
 
   /** Whether everything in view is drawn, for tests and for pictures. */
   get complete(): boolean {
-    return !this.frame && !this.arriving && !this.naming && !this.sharpening && !this.tiles.waiting && !this.motion && !this.labelsDue && !this.settling && !!this.tiles.version
+    return (
+      !this.frame &&
+      !this.arriving &&
+      !this.naming &&
+      !this.sharpening &&
+      !this.tiles.waiting &&
+      !this.motion &&
+      !this.labelsDue &&
+      !this.settling &&
+      !!this.tiles.version
+    )
   }
 
   /** Which version of the ground is drawn; another one replaces the tiles. */
@@ -190,7 +244,9 @@ export class Chart {
     this.relabel()
   }
 
-  /** How the ground is drawn: the name of a style, by day or night, and of a size of lettering, all of the style file. */
+  /**
+   * How the ground is drawn: the name of a style, by day or night, and of a size of lettering, all of the style file.
+   */
   setLook(manner: string, time: Time, lettering: string): void {
     this.tiles.manner = style.styles[manner] ? manner : 'plain'
     this.tiles.time = time
@@ -215,11 +271,14 @@ export class Chart {
     }
   }
 
-  /** A tile has come. While more are on their way, several are shown with one frame: names are laid out for all of them. */
+  /**
+   * A tile has come. While more are on their way, several are shown with one frame: names are laid out for all of them.
+   */
   private arrived(): void {
     const whole = !this.tiles.waiting || (!this.whole && this.tiles.covers(this.current, devicePixelRatio || 1))
     if (whole) this.shown()
-    else if (!this.arriving) this.arriving = window.setTimeout(() => this.shown(), this.sharpening ? GATHER_MS.turning : GATHER_MS.resting)
+    else if (!this.arriving)
+      this.arriving = window.setTimeout(() => this.shown(), this.sharpening ? GATHER_MS.turning : GATHER_MS.resting)
     this.whole ||= whole
   }
 
@@ -239,7 +298,9 @@ export class Chart {
     this.relabel()
   }
 
-  /** Names are laid out once it is known what is to be lettered on all tiles, or after a while for those of which it is. */
+  /**
+   * Names are laid out once it is known what is to be lettered on all tiles, or after a while for those of which it is.
+   */
   private awaitLettering(): void {
     this.naming ||= window.setTimeout(() => {
       this.naming = 0
@@ -310,18 +371,29 @@ export class Chart {
   settle(by = 0, at: Spot = { x: this.current.width / 2, y: this.current.height / 2 }): void {
     if (!by && this.motion) return // something else moves the map already
     const { rotation } = this.view
-    if (!by && rotation !== 0 && Math.min(rotation, 360 - rotation) < 7) return this.turnTo(0) // nearly north is meant as north
+    // Nearly north is meant as north.
+    if (!by && rotation !== 0 && Math.min(rotation, 360 - rotation) < 7) return this.turnTo(0)
     const from = this.view
     const to = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Math.round((from.zoom + by) / ZOOM_STEP) * ZOOM_STEP))
     const p = this.current.fromScreen(at)
     const { width, height } = this.current
-    this.animate(by ? 220 : 140, (f) => keepUnder({ ...from, zoom: from.zoom + (to - from.zoom) * f }, width, height, at, p))
+    this.animate(by ? 220 : 140, (f) =>
+      keepUnder({ ...from, zoom: from.zoom + (to - from.zoom) * f }, width, height, at, p),
+    )
   }
 
   /** Turns the map by degrees clockwise. */
   turn(by: number, at: Spot = { x: this.current.width / 2, y: this.current.height / 2 }): void {
     const p = this.current.fromScreen(at)
-    this.setView(keepUnder(this.limit({ ...this.view, rotation: this.view.rotation - by }), this.current.width, this.current.height, at, p))
+    this.setView(
+      keepUnder(
+        this.limit({ ...this.view, rotation: this.view.rotation - by }),
+        this.current.width,
+        this.current.height,
+        at,
+        p,
+      ),
+    )
   }
 
   /** Turns to where so many degrees are up; 0 is north. */
@@ -337,7 +409,10 @@ export class Chart {
     if (!done) this.boxed = [Math.min(from.x, to.x), Math.min(from.y, to.y), width, height]
     else if (width > 8 && height > 8) {
       const closer = Math.log2(Math.min(this.current.width / width, this.current.height / height))
-      this.flyTo({ ...this.current.fromScreen({ x: (from.x + to.x) / 2, y: (from.y + to.y) / 2 }), zoom: Math.floor((this.view.zoom + closer) / ZOOM_STEP) * ZOOM_STEP })
+      this.flyTo({
+        ...this.current.fromScreen({ x: (from.x + to.x) / 2, y: (from.y + to.y) / 2 }),
+        zoom: Math.floor((this.view.zoom + closer) / ZOOM_STEP) * ZOOM_STEP,
+      })
     }
     this.invalidate()
   }
@@ -401,7 +476,11 @@ export class Chart {
     const rise = Math.max(0, Math.log2(Math.max(1, screens)))
     this.animate(Math.min(1400, 260 + 220 * rise), (f) => {
       const centre = toLatLng({ x: a.x + dx * f, y: a.y + dy * f })
-      return { ...centre, zoom: fromZoom + (toZoom - fromZoom) * f - rise * 4 * f * (1 - f) * 0.9, rotation: f < 1 ? fromTurn + turn * f : (to.rotation ?? fromTurn) }
+      return {
+        ...centre,
+        zoom: fromZoom + (toZoom - fromZoom) * f - rise * 4 * f * (1 - f) * 0.9,
+        rotation: f < 1 ? fromTurn + turn * f : (to.rotation ?? fromTurn),
+      }
     })
   }
 
@@ -422,7 +501,11 @@ export class Chart {
     const pad = this.padding
     const width = Math.max(60, this.current.width - pad.left - pad.right)
     const height = Math.max(60, this.current.height - pad.top - pad.bottom)
-    const zoom = Math.min(most, Math.log2(width / TILE / Math.max(1e-9, east - west)), Math.log2(height / TILE / Math.max(1e-9, south - north)))
+    const zoom = Math.min(
+      most,
+      Math.log2(width / TILE / Math.max(1e-9, east - west)),
+      Math.log2(height / TILE / Math.max(1e-9, south - north)),
+    )
     const step = Math.max(MIN_ZOOM, Math.floor(zoom / ZOOM_STEP) * ZOOM_STEP)
     const size = TILE * 2 ** step
     const middle = {
@@ -443,7 +526,8 @@ export class Chart {
     this.flyTo({ lat: this.view.lat, lng: this.view.lng, zoom: Math.floor(zoom / ZOOM_STEP) * ZOOM_STEP })
   }
 
-  // What follows is for those who look at the map from outside, tests and benchmarks: what is on it, and whether it moves.
+  // What follows is for those who look at the map from outside, tests and benchmarks: what is on it, and whether it
+  // moves.
 
   get moving(): boolean {
     return !!this.motion
@@ -544,7 +628,15 @@ export class Chart {
 
   private isLaidFor({ view, width, height }: Camera): boolean {
     const l = this.laidFor
-    return !!l && l.view.zoom === view.zoom && l.view.rotation === view.rotation && l.view.lat === view.lat && l.view.lng === view.lng && l.width === width && l.height === height
+    return (
+      !!l &&
+      l.view.zoom === view.zoom &&
+      l.view.rotation === view.rotation &&
+      l.view.lat === view.lat &&
+      l.view.lng === view.lng &&
+      l.width === width &&
+      l.height === height
+    )
   }
 
   private draw(now: number): void {
@@ -573,10 +665,13 @@ export class Chart {
     const coarse = !!this.sharpening || (moving && flat)
     const flattened = flat && stills.every((k) => k.stands(camera)) // what the layers paint is in the ground's picture
     const ground = `${this.arrivals} ${this.groundTold} ${this.tiles.version} ${look} ${flattened} ${flat} ${coarse}`
-    this.ground.show(camera, ratio, ground, 0, (ctx, wide) => this.paintGround(ctx, wide, ratio, palette, inks, coarse, flat ? pictures : []))
+    this.ground.show(camera, ratio, ground, 0, (ctx, wide) =>
+      this.paintGround(ctx, wide, ratio, palette, inks, coarse, flat ? pictures : []),
+    )
 
     const [width, height] = [Math.round(camera.width * ratio), Math.round(camera.height * ratio)]
-    if (this.overCanvas.width !== width || this.overCanvas.height !== height) Object.assign(this.overCanvas, { width, height }) // a page may go to another screen
+    if (this.overCanvas.width !== width || this.overCanvas.height !== height)
+      Object.assign(this.overCanvas, { width, height }) // a page may go to another screen
     const over = this.overCanvas.getContext('2d')!
     over.setTransform(ratio, 0, 0, ratio, 0, 0)
     const drawing = this.layers.filter((l) => l.draw && (l.drawn?.() ?? true))
@@ -584,13 +679,20 @@ export class Chart {
     const unsettled = turning || !!this.sharpening
     // On a flight names are laid out, and painted, for where it ends; they fade in as it comes near.
     const goal = this.aim ?? camera
-    const due = this.aim ? !this.isLaidFor(goal) : (this.labelsDue && !unsettled) || this.labels.isStale(camera, unsettled)
+    const due = this.aim
+      ? !this.isLaidFor(goal)
+      : (this.labelsDue && !unsettled) || this.labels.isStale(camera, unsettled)
     const known = due && !this.lettering ? this.tiles.named(this.wide(goal), ratio) : null
     if (known && !known.all && (unsettled || !this.impatient)) {
       if (!unsettled) this.awaitLettering()
     } else if (known) {
       this.impatient = false
-      this.lettering = this.labels.layout(over, goal, known.tiles, this.layers.flatMap((l) => l.obstacles?.(goal) ?? []))
+      this.lettering = this.labels.layout(
+        over,
+        goal,
+        known.tiles,
+        this.layers.flatMap((l) => l.obstacles?.(goal) ?? []),
+      )
       this.laidFor = goal
       this.labelsDue = false
     }
@@ -602,14 +704,27 @@ export class Chart {
         this.state++
       }
     over.restore()
-    this.settling = this.letters.show(camera, ratio, unnamed ? null : `${this.state} ${look}`, deadline, (ctx, wide) => this.labels.paint(ctx, wide, palette), goal)
+    this.settling = this.letters.show(
+      camera,
+      ratio,
+      unnamed ? null : `${this.state} ${look}`,
+      deadline,
+      (ctx, wide) => this.labels.paint(ctx, wide, palette),
+      goal,
+    )
     const flying: Layer[] = []
     for (const layer of this.layers) {
       if (!layer.paint) continue
       let still = this.stills.get(layer)
-      if (!still) this.stills.set(layer, (still = new Kept(this.stack, { ...STANDING, order: NAMES.order + layer.order })))
+      if (!still)
+        this.stills.set(layer, (still = new Kept(this.stack, { ...STANDING, order: NAMES.order + layer.order })))
       const later = still.shown && unsettled && !still.stands(camera)
-      if (still.show(camera, ratio, later ? null : `${this.told.get(layer)} ${look}`, deadline, (ctx, wide) => layer.paint!(ctx, wide, inks))) this.settling = true
+      if (
+        still.show(camera, ratio, later ? null : `${this.told.get(layer)} ${look}`, deadline, (ctx, wide) =>
+          layer.paint!(ctx, wide, inks),
+        )
+      )
+        this.settling = true
       // With the ground painted before, what has just become sharp is in it from the next frame on.
       if (still.shown && (!still.stands(camera) || (flat && !flattened))) flying.push(layer)
     }
@@ -640,7 +755,15 @@ export class Chart {
     }
   }
 
-  private *paintGround(ctx: CanvasRenderingContext2D, camera: Camera, ratio: number, palette: Palette, inks: Palette, coarse: boolean, pictures: Kept[]): Painting {
+  private *paintGround(
+    ctx: CanvasRenderingContext2D,
+    camera: Camera,
+    ratio: number,
+    palette: Palette,
+    inks: Palette,
+    coarse: boolean,
+    pictures: Kept[],
+  ): Painting {
     ctx.fillStyle = palette.sea!
     ctx.fillRect(0, 0, camera.width, camera.height)
     this.covered = this.tiles.cover(camera, ratio, !!this.sharpening)
@@ -661,12 +784,23 @@ export class Chart {
     canvas.height = this.overCanvas.height
     const ctx = canvas.getContext('2d')!
     const ratio = devicePixelRatio || 1
-    for (const k of groundOnly ? [this.ground] : [this.ground, this.letters, ...this.layers.flatMap((l) => this.stills.get(l) ?? [])]) k.copyTo(ctx, this.current, ratio)
+    for (const k of groundOnly
+      ? [this.ground]
+      : [this.ground, this.letters, ...this.layers.flatMap((l) => this.stills.get(l) ?? [])])
+      k.copyTo(ctx, this.current, ratio)
     if (!groundOnly) ctx.drawImage(this.overCanvas, 0, 0)
     return canvas
   }
 
-  private drawTile(ctx: CanvasRenderingContext2D, camera: Camera, ratio: number, z: number, column: number, y: number, bitmap: ImageBitmap): void {
+  private drawTile(
+    ctx: CanvasRenderingContext2D,
+    camera: Camera,
+    ratio: number,
+    z: number,
+    column: number,
+    y: number,
+    bitmap: ImageBitmap,
+  ): void {
     const n = 2 ** z
     const side = camera.size / n
     // What is stretched far looks better soft than in squares.
@@ -690,4 +824,3 @@ export class Chart {
     ctx.drawImage(bitmap, dx, dy, side + 0.5, side + 0.5)
   }
 }
-

@@ -30,7 +30,10 @@ export class Graticule {
   numbers: Record<Edge, Crossing[]> = { left: [], foot: [] }
 
   constructor(stack: HTMLElement, order: number) {
-    for (const [c, style] of [[this.left, `left:0;top:0;width:${LEFT}px;height:100%`], [this.foot, `left:0;bottom:0;height:${FOOT}px;width:100%`]] as const) {
+    for (const [c, style] of [
+      [this.left, `left:0;top:0;width:${LEFT}px;height:100%`],
+      [this.foot, `left:0;bottom:0;height:${FOOT}px;width:100%`],
+    ] as const) {
       c.style.cssText = `position:absolute;z-index:${order};${style}`
       stack.append(c)
     }
@@ -86,7 +89,16 @@ function crossings(camera: Camera, step: number, edge: Edge): Crossing[] {
   const { width, height } = camera
   const turned = Math.abs(Math.sin((camera.view.rotation * Math.PI) / 180)) > Math.SQRT1_2
   const parallels = (edge === 'left') !== turned
-  const [a, b] = edge === 'left' ? [{ x: 0, y: 0 }, { x: 0, y: height }] : [{ x: 0, y: height }, { x: width, y: height }]
+  const [a, b] =
+    edge === 'left'
+      ? [
+          { x: 0, y: 0 },
+          { x: 0, y: height },
+        ]
+      : [
+          { x: 0, y: height },
+          { x: width, y: height },
+        ]
   const [from, to] = [camera.screenToWorld(a), camera.screenToWorld(b)]
   // Along the edge the world's y and x change evenly.
   const [v, w] = parallels ? [from.y, to.y] : [from.x, to.x]

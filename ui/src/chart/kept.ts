@@ -1,6 +1,9 @@
-// What only moves with the map is kept as a picture somewhat larger than the screen, and the browser moves the picture: a
-// frame of a drag then draws nothing. The next picture is painted behind it, a little with every frame, and fades in once it
-// is done. While the map zooms or turns the older one is stretched meanwhile; what has a size of its own fades as it is, or is
+// What only moves with the map is kept as a picture somewhat larger than the screen, and the browser moves the picture:
+// a
+// frame of a drag then draws nothing. The next picture is painted behind it, a little with every frame, and fades in
+// once it
+// is done. While the map zooms or turns the older one is stretched meanwhile; what has a size of its own fades as it
+// is, or is
 // drawn by its layer with every frame instead.
 
 import { Camera, shortestTurn, type Spot } from './camera'
@@ -27,7 +30,10 @@ export interface Keeping {
   /** How far it may be off before the next one is begun: as a share of the margin, in levels of zoom, in degrees. */
   begin: { moved: number; zoomed: number; turned: number }
   order: number
-  /** What becomes of it at another zoom or turn: it is stretched; it fades, too; it is hidden, and its layer draws with every frame. */
+  /**
+   * What becomes of it at another zoom or turn: it is stretched; it fades, too; it is hidden, and its layer draws with
+   * every frame.
+   */
   off: 'stretched' | 'fades' | 'hidden'
 }
 
@@ -58,11 +64,22 @@ export class Kept {
    * The next picture is made for the goal, where the map is about to be. False when the picture is the right one and nothing is
    * left to be done.
    */
-  show(camera: Camera, ratio: number, state: string | null, deadline: number, paint: (ctx: CanvasRenderingContext2D, camera: Camera) => Painting, goal = camera): boolean {
+  show(
+    camera: Camera,
+    ratio: number,
+    state: string | null,
+    deadline: number,
+    paint: (ctx: CanvasRenderingContext2D, camera: Camera) => Painting,
+    goal = camera,
+  ): boolean {
     const { margin, sliced } = this.keeping
     const frame = `${camera.width} ${camera.height} ${ratio}`
     if (this.front && this.front.frame !== frame) this.drop()
-    if (!this.painting && state !== null && (!this.front || this.front.state !== state || this.isOff(goal, this.front))) {
+    if (
+      !this.painting &&
+      state !== null &&
+      (!this.front || this.front.state !== state || this.isOff(goal, this.front))
+    ) {
       const wide = new Camera(goal.view, camera.width + 2 * margin, camera.height + 2 * margin)
       this.before?.canvas.remove()
       const canvas = (sliced ? this.before?.canvas : this.front?.canvas) ?? this.canvas(wide, ratio)
@@ -78,7 +95,8 @@ export class Kept {
     for (let n = 1; this.painting && (!sliced || !this.front || performance.now() < deadline); n++) {
       const done = this.painting.next().done
       // A canvas only notes what is drawn; reading from it has it drawn now, so that the clock tells what it took.
-      if (sliced && this.front && (done || n % batch === 0)) this.back!.canvas.getContext('2d')!.getImageData(0, 0, 1, 1)
+      if (sliced && this.front && (done || n % batch === 0))
+        this.back!.canvas.getContext('2d')!.getImageData(0, 0, 1, 1)
       if (done) this.reveal()
     }
     const fading = this.fading()
@@ -101,9 +119,14 @@ export class Kept {
     if (this.keeping.sliced) this.before = this.front
     this.front = this.back!
     this.back = null
-    const fades = !!this.before && (this.keeping.off !== 'hidden' || (this.before.zoom === this.front.zoom && this.before.rotation === this.front.rotation)) && !matchMedia('(prefers-reduced-motion: reduce)').matches
+    const fades =
+      !!this.before &&
+      (this.keeping.off !== 'hidden' ||
+        (this.before.zoom === this.front.zoom && this.before.rotation === this.front.rotation)) &&
+      !matchMedia('(prefers-reduced-motion: reduce)').matches
     this.shownSince = fades ? performance.now() : -Infinity
-    this.stack.append(this.front.canvas) // above the one before; while it was painted the browser had nothing to do with it
+    // Above the one before; while it was painted the browser had nothing to do with it.
+    this.stack.append(this.front.canvas)
     if (fades) this.front.canvas.animate({ opacity: [0, 1] }, FADE_MS)
   }
 
@@ -129,8 +152,12 @@ export class Kept {
   private opacity(camera: Camera, p: Picture, farther = 0): number {
     if (this.keeping.off === 'stretched' || this.isSharp(camera, p)) return 1
     if (this.keeping.off === 'hidden') return 0
-    const left = (off: number, { from, gone }: { from: number; gone: number }) => Math.max(0, Math.min(1, (gone - off) / (gone - from)))
-    return left(Math.abs(camera.view.zoom - p.zoom) + farther, FADING.zoomed) * left(Math.abs(shortestTurn(camera.view.rotation - p.rotation)), FADING.turned)
+    const left = (off: number, { from, gone }: { from: number; gone: number }) =>
+      Math.max(0, Math.min(1, (gone - off) / (gone - from)))
+    return (
+      left(Math.abs(camera.view.zoom - p.zoom) + farther, FADING.zoomed) *
+      left(Math.abs(shortestTurn(camera.view.rotation - p.rotation)), FADING.turned)
+    )
   }
 
   /** Whether the picture stands for what it shows: its layer draws nothing itself. */
@@ -162,12 +189,18 @@ export class Kept {
     return this.front?.rotation === camera.view.rotation
   }
 
-  /** Hides the pictures, while they are drawn onto the ground instead, or shows them again as far as they are not faded away. */
+  /**
+   * Hides the pictures, while they are drawn onto the ground instead, or shows them again as far as they are not faded
+   * away.
+   */
   veil(hidden: boolean): void {
-    for (const p of [this.before, this.front]) if (p) p.canvas.style.visibility = hidden || p.canvas.style.opacity === '0' ? 'hidden' : 'visible'
+    for (const p of [this.before, this.front])
+      if (p) p.canvas.style.visibility = hidden || p.canvas.style.opacity === '0' ? 'hidden' : 'visible'
   }
 
-  /** Draws the picture onto a canvas of another camera's size, which may be stretched by so many levels of zoom itself. */
+  /**
+   * Draws the picture onto a canvas of another camera's size, which may be stretched by so many levels of zoom itself.
+   */
   copyTo(ctx: CanvasRenderingContext2D, camera: Camera, ratio: number, farther = 0): void {
     const p = this.front
     const opacity = p ? this.opacity(camera, p, farther) : 0
@@ -176,7 +209,8 @@ export class Kept {
     const at = camera.worldToScreen(p.centre)
     const { width, height } = p.canvas
     ctx.setTransform(1, 0, 0, 1, 0, 0)
-    if (this.isSharp(camera, p)) ctx.drawImage(p.canvas, Math.round(at.x * ratio - width / 2), Math.round(at.y * ratio - height / 2))
+    if (this.isSharp(camera, p))
+      ctx.drawImage(p.canvas, Math.round(at.x * ratio - width / 2), Math.round(at.y * ratio - height / 2))
     else {
       const k = 2 ** (camera.view.zoom - p.zoom)
       ctx.translate(at.x * ratio, at.y * ratio)

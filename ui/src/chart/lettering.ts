@@ -20,7 +20,11 @@ export interface Lettering {
 export const CONTOURS_NAMED = 11.9
 
 /** What is to be lettered on a tile, for a zoom between its own and the next. */
-export function letteringOf(layers: Layer[], labels: GroundStyle['labels'], r: { z: number; x: number; y: number; zoom: number }): Lettering[] {
+export function letteringOf(
+  layers: Layer[],
+  labels: GroundStyle['labels'],
+  r: { z: number; x: number; y: number; zoom: number },
+): Lettering[] {
   const out: Lettering[] = []
   const n = 2 ** r.z
   const world = (part: Int32Array) => {
@@ -35,7 +39,8 @@ export function letteringOf(layers: Layer[], labels: GroundStyle['labels'], r: {
     if (!labels[layer.class]) continue
     for (const f of layer.features) {
       if (!f.name || (layer.class === 'contour' && r.zoom < CONTOURS_NAMED)) continue
-      const add = (part: Int32Array, line: boolean) => out.push({ id: f.id, class: layer.class, name: f.name, rank: f.rank, line, tile: 1 / n, points: world(part) })
+      const add = (part: Int32Array, line: boolean) =>
+        out.push({ id: f.id, class: layer.class, name: f.name, rank: f.rank, line, tile: 1 / n, points: world(part) })
       if (layer.shape === Shape.Point) {
         const [x, y] = f.parts[0]!
         if (x! >= 0 && x! < EXTENT && y! >= 0 && y! < EXTENT) add(f.parts[0]!, false)
@@ -61,7 +66,12 @@ function within(line: Int32Array): Int32Array[] {
   for (let i = 2; i < line.length; i += 2) {
     const [ax, ay, bx, by] = [line[i - 2]!, line[i - 1]!, line[i]!, line[i + 1]!]
     let [from, to] = [0, 1]
-    for (const [p, d] of [[ax, bx - ax], [EXTENT - ax, ax - bx], [ay, by - ay], [EXTENT - ay, ay - by]] as const) {
+    for (const [p, d] of [
+      [ax, bx - ax],
+      [EXTENT - ax, ax - bx],
+      [ay, by - ay],
+      [EXTENT - ay, ay - by],
+    ] as const) {
       // Inside where p + t d >= 0.
       if (d > 0) from = Math.max(from, -p / d)
       else if (d < 0) to = Math.min(to, p / -d)

@@ -38,7 +38,10 @@ const RETRY_MS = 2000
 /** Zooms at which bitmaps are drawn lie a quarter apart; the view comes to rest on one of them. */
 export const ZOOM_STEP = 0.25
 
-/** The zoom of the tiles that are drawn for a step, and the column of the world itself for one that may lie beyond its edge. */
+/**
+ * The zoom of the tiles that are drawn for a step, and the column of the world itself for one that may lie beyond its
+ * edge.
+ */
 const tileZoom = (step: number): number => Math.max(0, Math.min(MAX_TILE_ZOOM, Math.floor(step)))
 const wrapped = (column: number, z: number): number => ((column % 2 ** z) + 2 ** z) % 2 ** z
 
@@ -51,7 +54,10 @@ export class Tiles {
   private clock = 0
   /** The zoom, in steps, of the tiles asked for last. */
   private step = NaN
-  /** What is to be lettered on tiles, however they are drawn; it comes before their bitmaps. Undefined while it is asked for. */
+  /**
+   * What is to be lettered on tiles, however they are drawn; it comes before their bitmaps. Undefined while it is asked
+   * for.
+   */
   private readonly letterings = new Map<string, Lettering[] | undefined>()
   /** The tiles of the view that the map flies to. */
   private aimed: Tile[] = []
@@ -109,7 +115,10 @@ export class Tiles {
     this.lettered()
   }
 
-  /** The map flies to a view: its tiles are asked for now, so that they are there when it arrives. Null when it flies no longer. */
+  /**
+   * The map flies to a view: its tiles are asked for now, so that they are there when it arrives. Null when it flies no
+   * longer.
+   */
   aimAt(camera: Camera | null, ratio: number): void {
     this.aimed = []
     if (!camera || !this.version) return
@@ -206,7 +215,14 @@ export class Tiles {
       tile = { z, x, y, failed: false, used: 0 }
       this.tiles.set(key, tile)
       const request: TileRequest = {
-        key, z, x, y, zoom: step, ratio, manner: this.manner, time: this.time,
+        key,
+        z,
+        x,
+        y,
+        zoom: step,
+        ratio,
+        manner: this.manner,
+        time: this.time,
         url: `/v1/tiles/${this.version}/${z}/${x}/${y}`,
         size: Math.round(TILE * ratio * 2 ** (step - z)),
       }
@@ -244,7 +260,9 @@ export class Tiles {
     return this.moving ? this.workers.slice(0, MOVING_WORKERS) : this.workers
   }
 
-  /** Hands what waits to the workers, each tile to the one that may know it from another zoom step, if that has room. */
+  /**
+   * Hands what waits to the workers, each tile to the one that may know it from another zoom step, if that has room.
+   */
   private hand(): void {
     const workers = this.working
     while (this.queue.length) {

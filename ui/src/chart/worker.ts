@@ -89,10 +89,29 @@ const heightsOf = remembering(async (r): Promise<Heights | null> => {
 /** Draws a made-up tile that has something of everything, so that the first real one finds the works warm. */
 function warmUp(sheet: Sheet): Sheet {
   const part = Int32Array.of(100, 100, 900, 160, 840, 900, 500, 700, 140, 860)
-  const layer = (name: string, shape: Shape): Layer => ({ class: name, shape, features: [{ id: 1, name: '', rank: 65, flags: 0, parts: [part] }] })
-  const layers = [...['land', 'building', ...Object.keys(style.areas)].map((name) => layer(name, Shape.Area)), ...Object.keys(style.lines).map((name) => layer(name, Shape.Line))]
+  const layer = (name: string, shape: Shape): Layer => ({
+    class: name,
+    shape,
+    features: [{ id: 1, name: '', rank: 65, flags: 0, parts: [part] }],
+  })
+  const layers = [
+    ...['land', 'building', ...Object.keys(style.areas)].map((name) => layer(name, Shape.Area)),
+    ...Object.keys(style.lines).map((name) => layer(name, Shape.Line)),
+  ]
   const manner = style.styles.plain!
-  drawTile(sheet, EXTENT / 8, { layers, heights: null, style, manner, palette: paletteOf(style, 'plain', 'day'), time: 'day', z: 14, x: 1, y: 1, zoom: 14, ratio: 1 })
+  drawTile(sheet, EXTENT / 8, {
+    layers,
+    heights: null,
+    style,
+    manner,
+    palette: paletteOf(style, 'plain', 'day'),
+    time: 'day',
+    z: 14,
+    x: 1,
+    y: 1,
+    zoom: 14,
+    ratio: 1,
+  })
   return sheet
 }
 
@@ -116,7 +135,19 @@ self.onmessage = async (event: MessageEvent<TileRequest>) => {
     await Promise.allSettled([...reading]) // drawing takes long: what is to be lettered goes before it
     const [sheet, layers, heights] = await Promise.all([sheetOpened, layersOf(r), manner.shade ? heightsOf(r) : null])
     const began = performance.now()
-    drawTile(sheet, r.size, { layers, heights, style, manner, palette: paletteOf(style, r.manner, r.time), time: r.time, z: r.z, x: r.x, y: r.y, zoom: r.zoom, ratio: r.ratio })
+    drawTile(sheet, r.size, {
+      layers,
+      heights,
+      style,
+      manner,
+      palette: paletteOf(style, r.manner, r.time),
+      time: r.time,
+      z: r.z,
+      x: r.x,
+      y: r.y,
+      zoom: r.zoom,
+      ratio: r.ratio,
+    })
     answer.bitmap = await createImageBitmap(new ImageData(sheet.pixels, r.size, r.size)) // takes a copy at once
     answer.ms = performance.now() - began
   } catch (e) {

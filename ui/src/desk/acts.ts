@@ -52,7 +52,8 @@ async function nameStandpoint(p: Named): Promise<void> {
   const found = await unwrap(api.GET('/v1/geocode/reverse', { params: { query: { at: position(p), limit: 1 } } }))
   const near = found.features[0]?.properties
   const now = desk.standpoint
-  if (near?.label && (near.distance_m ?? Infinity) < AT_ADDRESS_M && now && !now.name && position(now) === position(p)) now.name = near.label
+  if (near?.label && (near.distance_m ?? Infinity) < AT_ADDRESS_M && now && !now.name && position(now) === position(p))
+    now.name = near.label
 }
 
 /** Brings the whole ring into view. */
@@ -92,9 +93,11 @@ export function removePlace(p: Place): void {
 /** Where the browser says that we are. */
 export function positionHere(): Promise<Named & { accuracyM: number }> {
   return new Promise((resolve, reject) => {
-    if (!navigator.geolocation) return reject(new Error('This browser has no position. Click a spot on the map instead.'))
+    if (!navigator.geolocation)
+      return reject(new Error('This browser has no position. Click a spot on the map instead.'))
     navigator.geolocation.getCurrentPosition(
-      ({ coords }) => resolve({ lat: coords.latitude, lng: coords.longitude, name: 'where I am', accuracyM: coords.accuracy }),
+      ({ coords }) =>
+        resolve({ lat: coords.latitude, lng: coords.longitude, name: 'where I am', accuracyM: coords.accuracy }),
       (e) =>
         reject(
           new Error(
@@ -132,7 +135,8 @@ export const doAgain = (): void => void (stepOn() || redo().catch(complain))
 
 /** Brings a place, a path or an area into view. */
 export function show(p: Place): void {
-  if (p.outline) chart.value?.fit(p.outline.kind === 'circle' ? ringCorners(p.outline.at, p.outline.radiusM) : verticesOf(p.outline))
+  if (p.outline)
+    chart.value?.fit(p.outline.kind === 'circle' ? ringCorners(p.outline.at, p.outline.radiusM) : verticesOf(p.outline))
   else if (p.at) lookAt(p.at)
 }
 

@@ -1,4 +1,5 @@
-// The standpoint's sighting mark and the range rose round it: the ring with its ticks, a bearing scale outside, and a handle
+// The standpoint's sighting mark and the range rose round it: the ring with its ticks, a bearing scale outside, and a
+// handle
 // on each edge of the ring.
 
 import type { Camera, LatLng, Spot } from '../chart/camera'
@@ -51,18 +52,27 @@ export class Rose implements Layer {
       ctx.stroke()
       ctx.setLineDash([])
     }
-    for (const [colour, width] of [[palette.paper!, 4.5], [palette.madder!, 1.9]] as const) {
+    for (const [colour, width] of [
+      [palette.paper!, 4.5],
+      [palette.madder!, 1.9],
+    ] as const) {
       ctx.strokeStyle = colour
       ctx.lineWidth = width
       ctx.beginPath()
       ctx.arc(c.x, c.y, 8, 0, 7)
-      for (const [dx, dy] of [[1, 0], [-1, 0], [0, 1], [0, -1]] as const) {
+      for (const [dx, dy] of [
+        [1, 0],
+        [-1, 0],
+        [0, 1],
+        [0, -1],
+      ] as const) {
         ctx.moveTo(c.x + 3 * dx, c.y + 3 * dy)
         ctx.lineTo(c.x + 15 * dx, c.y + 15 * dy)
       }
       ctx.stroke()
     }
-    if (this.name) this.figure(ctx, { x: c.x, y: c.y + NAME.below }, clipped(this.name), palette, NAME.size, palette.madder!)
+    if (this.name)
+      this.figure(ctx, { x: c.x, y: c.y + NAME.below }, clipped(this.name), palette, NAME.size, palette.madder!)
     ctx.restore()
   }
 
@@ -128,7 +138,10 @@ export class Rose implements Layer {
 
   /** The distances of the fainter rings between the edges, in metres: round ones. */
   private *between(radius: number): Generator<number> {
-    const step = [10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 1e4, 2e4, 5e4, 1e5, 2e5, 5e5, 1e6].find((s) => (s / this.withinM) * radius > 46) ?? 2e6
+    const step =
+      [10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 1e4, 2e4, 5e4, 1e5, 2e5, 5e5, 1e6].find(
+        (s) => (s / this.withinM) * radius > 46,
+      ) ?? 2e6
     for (let m = step; m < this.withinM * 0.97; m += step) if (m > this.beyondM) yield m
   }
 
@@ -155,7 +168,14 @@ export class Rose implements Layer {
     }
   }
 
-  private figure(ctx: CanvasRenderingContext2D, p: Spot, text: string, palette: Palette, size: number, colour: string): void {
+  private figure(
+    ctx: CanvasRenderingContext2D,
+    p: Spot,
+    text: string,
+    palette: Palette,
+    size: number,
+    colour: string,
+  ): void {
     ctx.font = `${size > 13 ? 700 : 500} ${size}px 'Alegreya Sans'`
     ctx.textAlign = 'center'
     ctx.textBaseline = 'middle'
@@ -202,7 +222,15 @@ export class Rose implements Layer {
     ctx.lineWidth = 1
     ctx.stroke()
     const m = edge === 'within' ? this.withinM : this.beyondM
-    if (m > 0) this.figure(ctx, { x: p.x + (edge === 'within' ? 36 : 0), y: p.y + (edge === 'within' ? 18 : 22) }, metres(m), palette, 13.5, palette.ink!)
+    if (m > 0)
+      this.figure(
+        ctx,
+        { x: p.x + (edge === 'within' ? 36 : 0), y: p.y + (edge === 'within' ? 18 : 22) },
+        metres(m),
+        palette,
+        13.5,
+        palette.ink!,
+      )
   }
 
   obstacles(camera: Camera): number[][] {
@@ -212,7 +240,8 @@ export class Rose implements Layer {
     const box = (p: Spot, half: number) => boxes.push([p.x - half, p.y - 9, p.x + half, p.y + 9])
     if (this.name) box({ x: c.x, y: c.y + NAME.below }, widthOf(clipped(this.name)) / 2 + 4)
     if (!this.ring) return boxes
-    for (const m of this.between(this.radius(camera, this.standpoint, c))) box(camera.toScreen(destination(this.standpoint, 0, m)), 20)
+    for (const m of this.between(this.radius(camera, this.standpoint, c)))
+      box(camera.toScreen(destination(this.standpoint, 0, m)), 20)
     for (const edge of this.beyondM > 0 ? (['within', 'beyond'] as const) : (['within'] as const)) {
       const p = this.handleAt(camera, edge)
       boxes.push([p.x - 7, p.y - 13, p.x + 7, p.y + 13])
@@ -227,7 +256,11 @@ export class Rose implements Layer {
       const p = this.handleAt(camera, edge)
       const distance = Math.hypot(Math.max(0, Math.abs(spot.x - p.x) - 5), Math.max(0, Math.abs(spot.y - p.y) - 11))
       if (distance <= reach) {
-        return { id: edge, distance, drag: { move: (to) => this.pulled(edge, distanceM(this.standpoint!, to)), end: () => this.released() } }
+        return {
+          id: edge,
+          distance,
+          drag: { move: (to) => this.pulled(edge, distanceM(this.standpoint!, to)), end: () => this.released() },
+        }
       }
     }
     return null

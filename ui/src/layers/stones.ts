@@ -1,4 +1,5 @@
-// Places as milestones: a block with parallel sides, a rounded head and a foot as wide as the head, the category's glyph on it.
+// Places as milestones: a block with parallel sides, a rounded head and a foot as wide as the head, the category's
+// glyph on it.
 // Where they crowd, they are piled up as a cairn with its count, which splits as one zooms in.
 
 import glyphs from '@style/glyphs.json'
@@ -26,7 +27,9 @@ export interface Stone {
   was?: LatLng
   /** Shown by the outline of its building, which is drawn elsewhere. */
   outlined?: boolean
-  /** A cairn that the server has piled up: how many places it stands for, and the corners of the box that they lie in. */
+  /**
+   * A cairn that the server has piled up: how many places it stands for, and the corners of the box that they lie in.
+   */
   count?: number
   corners?: [LatLng, LatLng]
 }
@@ -68,7 +71,9 @@ export class Stones implements Layer {
   /** Where they stand on the unit square of the world, x, y, x, y …: worked out once, not with every frame. */
   private spots = new Float64Array(0)
   private paths = new Map<string, Path2D>()
-  /** What is piled up round a view: it holds as far as the patch reaches, and while the map flies at zooms not far off. */
+  /**
+   * What is piled up round a view: it holds as far as the patch reaches, and while the map flies at zooms not far off.
+   */
   private patch: { camera: Camera; piles: Pile[] } | null = null
 
   /** When names stand in the margin, and the stone that is pointed at. */
@@ -112,25 +117,45 @@ export class Stones implements Layer {
     })
   }
 
-  /** The piles round a view and a screen beyond, worked out anew when the zoom is too far off or the view has left them. */
+  /**
+   * The piles round a view and a screen beyond, worked out anew when the zoom is too far off or the view has left them.
+   */
   private piles(camera: Camera, loose = LOOSE): Pile[] {
     const known = this.patch?.camera
     const at = known?.worldToScreen(camera.centre)
     const k = known ? known.size / camera.size / 2 : 0
-    const [w, h] = camera.view.rotation ? [Math.hypot(camera.width, camera.height) * k, Math.hypot(camera.width, camera.height) * k] : [camera.width * k, camera.height * k]
-    if (!known || !at || Math.abs(known.view.zoom - camera.view.zoom) > loose || at.x < w || at.y < h || at.x > known.width - w || at.y > known.height - h) {
-      const wide = new Camera({ ...camera.view, rotation: 0 }, 2.4 * Math.max(camera.width, camera.height), 2.4 * Math.max(camera.width, camera.height))
+    const [w, h] = camera.view.rotation
+      ? [Math.hypot(camera.width, camera.height) * k, Math.hypot(camera.width, camera.height) * k]
+      : [camera.width * k, camera.height * k]
+    if (
+      !known ||
+      !at ||
+      Math.abs(known.view.zoom - camera.view.zoom) > loose ||
+      at.x < w ||
+      at.y < h ||
+      at.x > known.width - w ||
+      at.y > known.height - h
+    ) {
+      const wide = new Camera(
+        { ...camera.view, rotation: 0 },
+        2.4 * Math.max(camera.width, camera.height),
+        2.4 * Math.max(camera.width, camera.height),
+      )
       this.patch = { camera: wide, piles: this.pile(wide) }
     }
     return this.patch!.piles
   }
 
-  /** Piles up what crowds, in the order of the stones, so that a pile stays as one pans. Those in hand stand for themselves. */
+  /**
+   * Piles up what crowds, in the order of the stones, so that a pile stays as one pans. Those in hand stand for
+   * themselves.
+   */
   private pile(camera: Camera): Pile[] {
     const out: Pile[] = []
     const crowd = CROWD / camera.size
     const reach = (camera.width / 2 + 60) / camera.size
-    // The last pile of each cell of a grid, and the pile before it in the same cell: a pile has no other within its reach but in the nine cells round it.
+    // The last pile of each cell of a grid, and the pile before it in the same cell: a pile has no other within its
+    // reach but in the nine cells round it.
     const columns = Math.ceil((2 * reach) / crowd) + 3
     const last = new Int32Array(2 * columns * columns).fill(-1)
     const before: number[] = []
@@ -143,7 +168,8 @@ export class Stones implements Layer {
       const s = this.list[i]!
       if (IN_HAND(s) || s.outlined) continue
       const count = s.count ?? 1
-      const key = ((Math.floor((dy + reach) / crowd) + 1) * columns + Math.floor((dx + reach) / crowd) + 1) * 2 + Number(s.faint)
+      const key =
+        ((Math.floor((dy + reach) / crowd) + 1) * columns + Math.floor((dx + reach) / crowd) + 1) * 2 + Number(s.faint)
       let near = -1
       if (camera.view.zoom < APART || count > 1)
         for (let row = key - 2 * columns - 2; row <= key + 2 * columns - 2 && near < 0; row += 2 * columns)
@@ -178,7 +204,11 @@ export class Stones implements Layer {
 
   /** The places of the cairn with an id, or the corners of where they lie, for whoever wants to look into it. */
   inCairn(id: string, camera: Camera): LatLng[] {
-    return this.piles(camera).find((p) => p.count > 1 && cairnId(p) === id)?.stones.flatMap((s) => s.corners ?? [s.at]) ?? []
+    return (
+      this.piles(camera)
+        .find((p) => p.count > 1 && cairnId(p) === id)
+        ?.stones.flatMap((s) => s.corners ?? [s.at]) ?? []
+    )
   }
 
   *paint(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): Painting {
@@ -195,15 +225,22 @@ export class Stones implements Layer {
 
   /** The farther ones first, so that the nearer stand before them. */
   private inOrder(camera: Camera, loose: number): { pile: Pile; p: Spot }[] {
-    return this.onScreen(camera, loose).sort((a, b) => Number(b.pile.stones[0]!.faint) - Number(a.pile.stones[0]!.faint) || a.p.y - b.p.y)
+    return this.onScreen(camera, loose).sort(
+      (a, b) => Number(b.pile.stones[0]!.faint) - Number(a.pile.stones[0]!.faint) || a.p.y - b.p.y,
+    )
   }
 
   /** Draws a stone or a cairn from its sprite. */
   private stamp(ctx: CanvasRenderingContext2D, pile: Pile, p: Spot, palette: Palette): void {
     const [s] = pile.stones as [Stone]
     const picture = pile.count > 1 || !s.picture ? null : this.picture(s.picture)
-    const key = pile.count > 1 ? `${pile.count} ${s.faint}` : `${s.glyph} ${picture ? s.picture : ''} ${s.colour} ${s.faint} ${s.fresh}`
-    this.sprites.draw(ctx, key, p, palette, (c, at) => (pile.count > 1 ? this.cairn(c, at, pile.count, s.faint, palette) : this.stone(c, s, at, palette)))
+    const key =
+      pile.count > 1
+        ? `${pile.count} ${s.faint}`
+        : `${s.glyph} ${picture ? s.picture : ''} ${s.colour} ${s.faint} ${s.fresh}`
+    this.sprites.draw(ctx, key, p, palette, (c, at) =>
+      pile.count > 1 ? this.cairn(c, at, pile.count, s.faint, palette) : this.stone(c, s, at, palette),
+    )
   }
 
   drawn(): boolean {
@@ -219,27 +256,37 @@ export class Stones implements Layer {
     drawMargins(ctx, camera, palette, this.noted(camera))
   }
 
-  /** What is named in the margin: what is in hand first, then what is pointed at, or all that stand for themselves, the nearest to the middle first. */
+  /**
+   * What is named in the margin: what is in hand first, then what is pointed at, or all that stand for themselves, the
+   * nearest to the middle first.
+   */
   noted(camera: Camera): Noted[] {
     const head = (p: Spot, scale: number) => ({ x: p.x, y: p.y - HEIGHT * scale * 0.85 })
-    const out: Noted[] = this.inHand.filter((s) => s.selected).map((s) => ({ text: s.name, at: head(camera.toScreen(s.at), 1.3), strong: true }))
+    const out: Noted[] = this.inHand
+      .filter((s) => s.selected)
+      .map((s) => ({ text: s.name, at: head(camera.toScreen(s.at), 1.3), strong: true }))
     if (this.names === 'never') return out
     const found: { n: Noted; far: number }[] = []
     for (const { pile, p } of this.onScreen(camera)) {
       const [s] = pile.stones as [Stone]
       if (pile.count > 1 || (this.names === 'pointed' && s.id !== this.pointed)) continue
       if (p.x < 0 || p.y < 0 || p.x > camera.width || p.y > camera.height || !s.name) continue
-      found.push({ n: { text: s.name, at: head(p, 1), strong: false }, far: Math.hypot(p.x - camera.width / 2, p.y - camera.height / 2) })
+      found.push({
+        n: { text: s.name, at: head(p, 1), strong: false },
+        far: Math.hypot(p.x - camera.width / 2, p.y - camera.height / 2),
+      })
     }
     return [...out, ...found.sort((a, b) => a.far - b.far).map((f) => f.n)]
   }
 
   /** The ground's names keep clear of stones and cairns. */
   obstacles(camera: Camera): number[][] {
-    return [...this.onScreen(camera, 0), ...this.inHand.map((s) => ({ pile: null, p: camera.toScreen(s.at) }))].map(({ pile, p }) => {
-      const half = pile && pile.count > 1 ? 18 : WIDTH / 2 + 2
-      return [p.x - half, p.y - HEIGHT - 4, p.x + half, p.y + 2]
-    })
+    return [...this.onScreen(camera, 0), ...this.inHand.map((s) => ({ pile: null, p: camera.toScreen(s.at) }))].map(
+      ({ pile, p }) => {
+        const half = pile && pile.count > 1 ? 18 : WIDTH / 2 + 2
+        return [p.x - half, p.y - HEIGHT - 4, p.x + half, p.y + 2]
+      },
+    )
   }
 
   /** Three stones piled up, with their count on a label. */
@@ -249,7 +296,12 @@ export class Stones implements Layer {
     ctx.lineWidth = 1.3
     ctx.strokeStyle = palette.ink!
     ctx.fillStyle = palette.card!
-    for (const [dx, dy, w, h] of [[-8, -4.5, 9, 5], [8.5, -4.2, 8.5, 4.7], [-0.5, -25.5, 7.5, 4.5], [0.5, -15, 12.5, 8.2]] as const) {
+    for (const [dx, dy, w, h] of [
+      [-8, -4.5, 9, 5],
+      [8.5, -4.2, 8.5, 4.7],
+      [-0.5, -25.5, 7.5, 4.5],
+      [0.5, -15, 12.5, 8.2],
+    ] as const) {
       ctx.beginPath()
       ctx.ellipse(p.x + dx, p.y + dy, w, h, dx / 60, 0, 7)
       ctx.fill()
@@ -321,10 +373,15 @@ export class Stones implements Layer {
 
   hit(at: Spot, camera: Camera, reach: number): Omit<Hit, 'layer'> | null {
     let best: Omit<Hit, 'layer'> | null = null
-    const off = (p: Spot, scale: number) => Math.hypot(Math.max(0, Math.abs(at.x - p.x) - (WIDTH / 2) * scale), Math.max(0, p.y - HEIGHT * scale - at.y, at.y - p.y))
+    const off = (p: Spot, scale: number) =>
+      Math.hypot(
+        Math.max(0, Math.abs(at.x - p.x) - (WIDTH / 2) * scale),
+        Math.max(0, p.y - HEIGHT * scale - at.y, at.y - p.y),
+      )
     for (const { pile, p } of this.onScreen(camera)) {
       const distance = off(p, pile.count > 1 ? 1.3 : 1)
-      if (distance <= reach && !(best && distance >= best.distance)) best = { id: pile.count > 1 ? cairnId(pile) : pile.stones[0]!.id, distance }
+      if (distance <= reach && !(best && distance >= best.distance))
+        best = { id: pile.count > 1 ? cairnId(pile) : pile.stones[0]!.id, distance }
     }
     for (const s of this.inHand) {
       const distance = off(camera.toScreen(s.at), 1.3)
@@ -343,7 +400,13 @@ class Sprites {
   private ratio = 0
 
   /** Draws what has a key at a spot, on whole device pixels; make draws it with its foot at a spot. */
-  draw(ctx: CanvasRenderingContext2D, key: string, p: Spot, palette: Palette, make: (ctx: CanvasRenderingContext2D, at: Spot) => void): void {
+  draw(
+    ctx: CanvasRenderingContext2D,
+    key: string,
+    p: Spot,
+    palette: Palette,
+    make: (ctx: CanvasRenderingContext2D, at: Spot) => void,
+  ): void {
     const ratio = ctx.getTransform().a
     if (palette !== this.palette || ratio !== this.ratio || this.kept.size > MOST_SPRITES) this.kept.clear()
     this.palette = palette
@@ -358,7 +421,13 @@ class Sprites {
       make(c, { x: SPRITE.x, y: SPRITE.y })
       this.kept.set(key, sprite)
     }
-    ctx.drawImage(sprite, Math.round((p.x - SPRITE.x) * ratio) / ratio, Math.round((p.y - SPRITE.y) * ratio) / ratio, sprite.width / ratio, sprite.height / ratio)
+    ctx.drawImage(
+      sprite,
+      Math.round((p.x - SPRITE.x) * ratio) / ratio,
+      Math.round((p.y - SPRITE.y) * ratio) / ratio,
+      sprite.width / ratio,
+      sprite.height / ratio,
+    )
   }
 }
 const MOST_SPRITES = 600

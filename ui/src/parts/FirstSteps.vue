@@ -17,7 +17,11 @@ const { data: address } = useAddress(square)
 const goal = computed(() => {
   const from = square.value
   const far = (p: { lat: number; lng: number }) => Math.abs(distanceM(from!, p) - 1800)
-  const all = from ? [...places.values()].flatMap((p) => (p.at && p.kind === 'place' ? [{ ...p.at, name: p.name, category: p.category }] : [])) : []
+  const all = from
+    ? [...places.values()].flatMap((p) =>
+        p.at && p.kind === 'place' ? [{ ...p.at, name: p.name, category: p.category }] : [],
+      )
+    : []
   return all.sort((a, b) => far(a) - far(b))[0] ?? null
 })
 
@@ -30,29 +34,60 @@ interface Line {
 }
 const lines = computed<Line[]>(() => [
   {
-    key: 's', test: 'demo-standpoint', act: () => (square.value ? standAt(square.value) : standHere()),
+    key: 's',
+    test: 'demo-standpoint',
+    act: () => (square.value ? standAt(square.value) : standHere()),
     what: square.value ? `Stand in ${square.value.name}` : 'Stand where I am',
     more: 'and see what lies around, how far and which way',
   },
   {
-    key: '/', test: 'first-find', act: () => emit('find', address.value?.properties.label ?? ''),
-    what: 'Find an address', more: 'coordinates in any notation, or a place',
+    key: '/',
+    test: 'first-find',
+    act: () => emit('find', address.value?.properties.label ?? ''),
+    what: 'Find an address',
+    more: 'coordinates in any notation, or a place',
   },
-  { key: 'K', test: 'first-keep', act: keepMiddle, what: 'Save a place', more: 'in the middle of the map; u takes it back' },
+  {
+    key: 'K',
+    test: 'first-keep',
+    act: keepMiddle,
+    what: 'Save a place',
+    more: 'in the middle of the map; u takes it back',
+  },
   ...(goal.value
-    ? [{
-        key: 'j', test: 'first-way', what: `Go to ${goal.value.name}`,
-        more: `${metres(distanceM(square.value!, goal.value))} from the square: ${categoryById.value.get(goal.value.category)?.name.toLowerCase() ?? 'a place'}`,
-        act: () => {
-          desk.standpoint = square.value
-          goTo(goal.value!)
+    ? [
+        {
+          key: 'j',
+          test: 'first-way',
+          what: `Go to ${goal.value.name}`,
+          more: `${metres(distanceM(square.value!, goal.value))} from the square: ${categoryById.value.get(goal.value.category)?.name.toLowerCase() ?? 'a place'}`,
+          act: () => {
+            desk.standpoint = square.value
+            goTo(goal.value!)
+          },
         },
-      }]
-    : [{ key: 'v', test: 'first-layers', act: () => void (desk.layers = true), what: 'Choose what the map shows', more: 'saved views, categories, pictures, imagery' }]),
-  { key: 'L', test: 'first-list', act: () => void (desk.bench = 'places'), what: 'See everything', more: `${places.size.toLocaleString('en')} saved: list, search, sort; ? has all keys` },
+      ]
+    : [
+        {
+          key: 'v',
+          test: 'first-layers',
+          act: () => void (desk.layers = true),
+          what: 'Choose what the map shows',
+          more: 'saved views, categories, pictures, imagery',
+        },
+      ]),
+  {
+    key: 'L',
+    test: 'first-list',
+    act: () => void (desk.bench = 'places'),
+    what: 'See everything',
+    more: `${places.size.toLocaleString('en')} saved: list, search, sort; ? has all keys`,
+  },
 ])
 
-watchEffect(() => (firstActs.value = Object.fromEntries(lines.value.flatMap((l) => (l.key === '/' ? [] : [[l.key, l.act]])))))
+watchEffect(
+  () => (firstActs.value = Object.fromEntries(lines.value.flatMap((l) => (l.key === '/' ? [] : [[l.key, l.act]])))),
+)
 onScopeDispose(() => (firstActs.value = {}))
 </script>
 
@@ -61,9 +96,16 @@ onScopeDispose(() => (firstActs.value = {}))
     <p class="font-serif text-lg">No standpoint yet. Begin with one of these:</p>
     <ol class="ruled border-rule mt-1.5 border-y" data-test="first-steps">
       <li v-for="l in lines" :key="l.test">
-        <button class="hover:bg-selected flex w-full items-baseline gap-3 py-1.5 text-left" :data-test="l.test" @click="l.act">
+        <button
+          class="hover:bg-selected flex w-full items-baseline gap-3 py-1.5 text-left"
+          :data-test="l.test"
+          @click="l.act"
+        >
           <kbd class="border-ink/60 bg-card w-6 shrink-0 border text-center font-sans font-medium">{{ l.key }}</kbd>
-          <span class="min-w-0 flex-1"><span class="font-medium">{{ l.what }}</span> <span class="caption block leading-tight">{{ l.more }}</span></span>
+          <span class="min-w-0 flex-1"
+            ><span class="font-medium">{{ l.what }}</span>
+            <span class="caption block leading-tight">{{ l.more }}</span></span
+          >
         </button>
       </li>
     </ol>

@@ -5,7 +5,11 @@ import BinPage from './BinPage.vue'
 import KindsPage from './KindsPage.vue'
 import ListPage from './ListPage.vue'
 
-const TITLES: Record<Part, [title: string, key: string]> = { list: ['List', 'L'], kinds: ['Collections, categories', 'S'], bin: ['Bin', 'Z'] }
+const TITLES: Record<Part, [title: string, key: string]> = {
+  list: ['List', 'L'],
+  kinds: ['Collections, categories', 'S'],
+  bin: ['Bin', 'Z'],
+}
 </script>
 
 <template>

@@ -73,7 +73,10 @@ export interface ChartEvents {
 }
 
 const FRICTION = 4.2 // a glide loses this share of its speed in a second, continuously
-/** How long tiles that come one by one are gathered, in milliseconds: at rest, and while the map zooms or turns. */
+/**
+ * How long what comes one by one is gathered, in milliseconds: tiles at rest and while the map zooms or turns, and what is
+ * to be lettered.
+ */
 const GATHER_MS = { resting: 90, turning: 350, lettering: 350 }
 const SHARPEN_MS = 40
 /**

@@ -82,8 +82,8 @@ export class Graticule {
 const CLEAR = { left: { from: 12, to: 26 }, foot: { from: 60, to: 20 } }
 
 /**
- * Where an edge of the map is crossed by the lines that cross it more steeply, parallels or meridians as the map is turned, in
- * pixels along the edge, and what they are called.
+ * Where an edge of the map is crossed by the lines that cross it more steeply, parallels or meridians as the map is
+ * turned, in pixels along the edge, and what they are called.
  */
 function crossings(camera: Camera, step: number, edge: Edge): Crossing[] {
   const { width, height } = camera

@@ -1,10 +1,7 @@
 // What only moves with the map is kept as a picture somewhat larger than the screen, and the browser moves the picture:
-// a
-// frame of a drag then draws nothing. The next picture is painted behind it, a little with every frame, and fades in
-// once it
-// is done. While the map zooms or turns the older one is stretched meanwhile; what has a size of its own fades as it
-// is, or is
-// drawn by its layer with every frame instead.
+// a frame of a drag then draws nothing. The next picture is painted behind it, a little with every frame, and fades in
+// once it is done. While the map zooms or turns the older one is stretched meanwhile; what has a size of its own fades
+// as it is, or is drawn by its layer with every frame instead.
 
 import { Camera, shortestTurn, type Spot } from './camera'
 
@@ -13,8 +10,8 @@ const FADE_MS = 140
 const BATCH = { short: 4, long: 32 }
 const LONG_MS = 10
 /**
- * Stretched by more levels of zoom than the first, or turned by more degrees, names fade; at the last they are gone, before
- * they are a third above their size.
+ * Stretched by more levels of zoom than the first, or turned by more degrees, names fade; at the last they are gone,
+ * before they are a third above their size.
  */
 const FADING = { zoomed: { from: 0.15, gone: 0.4 }, turned: { from: 15, gone: 40 } }
 
@@ -60,9 +57,9 @@ export class Kept {
 
   /**
    * Puts the picture where it belongs and paints at the next one until the deadline, in performance.now's milliseconds.
-   * state stands for all that it depends on besides the view; null while that is not known yet, so that no picture is begun.
-   * The next picture is made for the goal, where the map is about to be. False when the picture is the right one and nothing is
-   * left to be done.
+   * state stands for all that it depends on besides the view; null while that is not known yet, so that no picture is
+   * begun. The next picture is made for the goal, where the map is about to be. False when the picture is the right one
+   * and nothing is left to be done.
    */
   show(
     camera: Camera,

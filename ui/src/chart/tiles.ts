@@ -144,8 +144,9 @@ export class Tiles {
   }
 
   /**
-   * The tiles that cover the view, each with its bitmap or what can stand in for it meanwhile. While the map is moving the
-   * zoom of the last ones will do as long as it is not far off, so that nothing is drawn that is gone again at once.
+   * The tiles that cover the view, each with its bitmap or what can stand in for it meanwhile. While the map is moving
+   * the zoom of the last ones will do as long as it is not far off, so that nothing is drawn that is gone again at
+   * once.
    */
   cover(camera: Camera, ratio: number, moving: boolean): Covering[] {
     if (!this.version) return []
@@ -160,15 +161,11 @@ export class Tiles {
     for (const { column, y } of this.inView(camera, z)) {
       const x = wrapped(column, z)
       const there = this.tiles.get(this.key(z, x, y, step, ratio))
-      if (there) there.used = this.clock
-      if (there?.bitmap) {
-        out.push({ tile: there, column })
-        continue
-      }
-      const others = [...this.standIns(z, column, y)]
+      const others = there?.bitmap ? [] : this.standIns(z, column, y)
       // On a flight what is drawn on the way is gone again at once: anything that can stand in will do.
-      if (!there && !(this.aimed.length && others.length)) this.ask(z, x, y, step, ratio)
-      for (const s of others) standIns.set(`${s.tile.z}/${s.column}/${s.tile.y}`, s)
+      const tile = there || !(this.aimed.length && others.length) ? this.ask(z, x, y, step, ratio) : null
+      if (tile?.bitmap) out.push({ tile, column })
+      else for (const s of others) standIns.set(`${s.tile.z}/${s.column}/${s.tile.y}`, s)
     }
     // What is out of view before a worker had it is not drawn at all.
     this.queue = this.queue.filter(({ tile, request }) => tile.used === this.clock || !this.tiles.delete(request.key))
@@ -210,25 +207,25 @@ export class Tiles {
 
   private ask(z: number, x: number, y: number, step: number, ratio: number): Tile {
     const key = this.key(z, x, y, step, ratio)
+    const request: TileRequest = {
+      key,
+      z,
+      x,
+      y,
+      zoom: step,
+      ratio,
+      manner: this.manner,
+      time: this.time,
+      url: `/v1/tiles/${this.version}/${z}/${x}/${y}`,
+      size: Math.round(TILE * ratio * 2 ** (step - z)),
+    }
     let tile = this.tiles.get(key)
     if (!tile) {
       tile = { z, x, y, failed: false, used: 0 }
       this.tiles.set(key, tile)
-      const request: TileRequest = {
-        key,
-        z,
-        x,
-        y,
-        zoom: step,
-        ratio,
-        manner: this.manner,
-        time: this.time,
-        url: `/v1/tiles/${this.version}/${z}/${x}/${y}`,
-        size: Math.round(TILE * ratio * 2 ** (step - z)),
-      }
       this.queue.push({ tile, request })
-      this.askLettering(request)
     }
+    this.askLettering(request) // it may have been forgotten before the bitmap was
     tile.used = this.clock
     return tile
   }

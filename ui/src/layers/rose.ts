@@ -1,6 +1,5 @@
 // The standpoint's sighting mark and the range rose round it: the ring with its ticks, a bearing scale outside, and a
-// handle
-// on each edge of the ring.
+// handle on each edge of the ring.
 
 import type { Camera, LatLng, Spot } from '../chart/camera'
 import type { Hit, Layer } from '../chart/chart'

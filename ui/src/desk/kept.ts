@@ -2,7 +2,7 @@
 // current by the stream of changes, changed with undo.
 
 import { v7 as uuidv7 } from 'uuid'
-import { computed, ref, shallowReactive } from 'vue'
+import { computed, ref, shallowReactive, type Ref } from 'vue'
 import { api, unwrap, type Imagery, type ImageryIn, type Overlay, type OverlayIn, type SavedView } from '../api/client'
 import { chart } from './acts'
 import { desk } from './desk'
@@ -39,6 +39,14 @@ const calls = {
   drop: (topic: Topic, id: string) => unwrap(api.DELETE(`/v1/${topic}/{id}` as '/v1/views/{id}', { params: { path: { id }, header: { 'If-Match': '*' } } })),
 }
 
+/** Puts a row into its list at once, or takes it out. */
+function show(topic: Topic, id: string, row: Row | null): void {
+  const list = { views, overlays, imagery }[topic] as Ref<unknown> as Ref<Row[]>
+  if (!row) list.value = list.value.filter((r) => r.id !== id)
+  else if (list.value.some((r) => r.id === id)) list.value = list.value.map((r) => (r.id === id ? row : r))
+  else list.value = [...list.value, row]
+}
+
 const WORDS: Record<Topic, string> = { views: 'the view', overlays: 'the picture', imagery: 'the imagery' }
 
 async function put(topic: Topic, body: Body, before?: Row): Promise<Row> {
@@ -48,8 +56,10 @@ async function put(topic: Topic, body: Body, before?: Row): Promise<Row> {
     await (to ? calls.put(topic, id, to, exists ? '*' : null) : calls.drop(topic, id))
     await loads[topic]()
   }
-  await loads[topic]()
+  // The list shows it, and it can be undone, in one moment; what follows the changes may read the list before this does.
+  show(topic, id, row)
   record({ what: `${before ? 'Changed' : 'Saved'} ${WORDS[topic]} “${row.name}”`, undo: () => again(before ?? null, true), redo: () => again(body, !!before) })
+  await loads[topic]()
   return row
 }
 
@@ -59,8 +69,9 @@ async function drop(topic: Topic, row: Row): Promise<void> {
     await calls.put(topic, row.id, row, null)
     await loads[topic]()
   }
-  await loads[topic]()
+  show(topic, row.id, null)
   record({ what: `Deleted ${WORDS[topic]} “${row.name}”`, undo: back, redo: () => calls.drop(topic, row.id).then(() => loads[topic]()) })
+  await loads[topic]()
 }
 
 /** The desk as it is now, as a view to be saved. */

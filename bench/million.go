@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"database/sql"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -21,6 +20,7 @@ import (
 	_ "github.com/go-sql-driver/mysql"
 	"github.com/google/uuid"
 
+	"viandante/core/feature"
 	"viandante/core/geo"
 	"viandante/store"
 )
@@ -117,7 +117,7 @@ func fillMillion(ctx context.Context, dsn string) error {
 		return err
 	}
 	count := 0
-	if err := db.Features(ctx, workspaces[0], func(*store.Feature) error { count++; return nil }); err != nil {
+	if err := db.Features(ctx, workspaces[0], func(*feature.Feature) error { count++; return nil }); err != nil {
 		return err
 	}
 	r := rand.New(rand.NewPCG(6, uint64(count)))
@@ -126,16 +126,16 @@ func fillMillion(ctx context.Context, dsn string) error {
 	began := time.Now()
 	for count < aMillion {
 		const lot = 10_000
-		if _, err := db.Change(ctx, workspaces[0], "bench", func(c *store.Change) error {
+		if _, err := db.Change(ctx, workspaces[0], store.Actor{Name: "bench"}, func(c *store.Change) error {
 			list := make([]store.Replacement, lot)
 			for i := range list {
-				attributes, err := json.Marshal(map[string]any{"condition": []string{"sound", "worn", "needs repair"}[r.IntN(3)], "inspected_on": fmt.Sprintf("20%02d-%02d-%02d", 10+r.IntN(17), 1+r.IntN(12), 1+r.IntN(28)),
+				attributes, err := feature.NewAttributes(map[string]any{"condition": []string{"sound", "worn", "needs repair"}[r.IntN(3)], "inspected_on": fmt.Sprintf("20%02d-%02d-%02d", 10+r.IntN(17), 1+r.IntN(12), 1+r.IntN(28)),
 					"keeper": words[r.IntN(len(words))] + " keeper", "boxes": r.IntN(100_000), "telephone": fmt.Sprintf("+999 %07d", r.IntN(10_000_000))})
 				if err != nil {
 					return err
 				}
-				list[i].After = &store.Feature{ID: uuid.Must(uuid.NewV7()), Collection: "posts", Kind: store.Place, Name: fmt.Sprintf("%s %s %d", words[r.IntN(len(words))], words[r.IntN(len(words))], r.IntN(aMillion)),
-					Category: kinds[r.IntN(len(kinds))], At: geo.MustPoint(-38.15+0.2*r.Float64(), -26.32+0.45*r.Float64()), Attributes: attributes}
+				list[i].After = &feature.Feature{ID: uuid.Must(uuid.NewV7()), Collection: "posts", Name: fmt.Sprintf("%s %s %d", words[r.IntN(len(words))], words[r.IntN(len(words))], r.IntN(aMillion)),
+					Category: kinds[r.IntN(len(kinds))], Geometry: feature.At(geo.MustPoint(-38.15+0.2*r.Float64(), -26.32+0.45*r.Float64())), Attributes: attributes}
 			}
 			return c.WriteAll(list)
 		}); err != nil {

@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"viandante/core/feature"
 	"viandante/core/geo"
 	"viandante/standin"
 	"viandante/store"
@@ -344,7 +345,7 @@ func (p *program) write(f func(*store.Change) error) {
 	defer db.Close()
 	workspaces, err := db.Workspaces(context.Background())
 	require.NoError(p.t, err)
-	_, err = db.Change(context.Background(), workspaces[0], "another process", f)
+	_, err = db.Change(context.Background(), workspaces[0], store.Actor{Name: "another process"}, f)
 	require.NoError(p.t, err)
 }
 
@@ -356,8 +357,8 @@ func TestACrowd(t *testing.T) {
 	const count = 20_400
 	p.write(func(c *store.Change) error { // as another process beside the server would
 		for i := range count {
-			f := &store.Feature{ID: uuid.Must(uuid.NewV7()), Collection: "posts", Kind: store.Place, Name: fmt.Sprint("Post ", i), Category: "lookout",
-				At: geo.MustPoint(-38.1+0.0005*float64(i/204), -26.2+0.0005*float64(i%204))}
+			f := &feature.Feature{ID: uuid.Must(uuid.NewV7()), Collection: "posts", Name: fmt.Sprint("Post ", i), Category: "lookout",
+				Geometry: feature.At(geo.MustPoint(-38.1+0.0005*float64(i/204), -26.2+0.0005*float64(i%204)))}
 			if err := c.WriteAll([]store.Replacement{{After: f}}); err != nil {
 				return err
 			}

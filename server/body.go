@@ -22,9 +22,10 @@ import (
 
 	"viandante/codec/geojson"
 	"viandante/codec/picture"
+	"viandante/core/feature"
 	"viandante/core/geo"
 	"viandante/service"
-	"viandante/store"
+	"viandante/service/fault"
 )
 
 // What the body of a call may have at most, in bytes.
@@ -70,13 +71,13 @@ func bounded(next echo.HandlerFunc) echo.HandlerFunc {
 
 // refusal is an error that HTTP has a status for and the service has no word for.
 func refusal(status int, detail, hint string) error {
-	return &httpError{status, detail, []service.FieldError{{Field: "body", Reason: detail, Hint: hint}}}
+	return &httpError{status, detail, []fault.Field{{Field: "body", Reason: detail, Hint: hint}}}
 }
 
 type httpError struct {
 	status int
 	detail string
-	fields []service.FieldError
+	fields []fault.Field
 }
 
 func (e *httpError) Error() string   { return e.detail }
@@ -103,7 +104,7 @@ func (s *server) readBody(c *echo.Context, limit int64, types []string) ([]byte,
 			room, cancel := context.WithTimeout(r.Context(), roomWait)
 			defer cancel()
 			if s.bodies.Acquire(room, weight) != nil {
-				return nil, &service.Error{Kind: service.Unready, Detail: "too many large bodies are being read; try again in a moment"}
+				return nil, fault.New(fault.Unready, "too many large bodies are being read; try again in a moment")
 			}
 			defer s.bodies.Release(weight)
 		}
@@ -196,7 +197,7 @@ func (s *server) decodeAs(c *echo.Context, limit int64, types []string, v any) e
 	if err := d.Decode(v); err != nil {
 		if name, unknown := strings.CutPrefix(err.Error(), "json: unknown field "); unknown {
 			name, _ = strconv.Unquote(name)
-			return service.Refuse(name, "", &geo.ParseError{Reason: "is not a member of this body", Hint: "see /openapi.json"})
+			return fault.Refuse(name, "", &geo.ParseError{Reason: "is not a member of this body", Hint: "see /openapi.json"})
 		}
 		return notJSON(err)
 	}
@@ -204,24 +205,22 @@ func (s *server) decodeAs(c *echo.Context, limit int64, types []string, v any) e
 }
 
 // decodeFeature reads a GeoJSON feature, which may have members of others (RFC 7946, 6.1).
-func (s *server) decodeFeature(c *echo.Context) (*geojson.Feature, error) {
-	data, err := s.readJSON(c, maxFeature, featureTypes)
-	if err != nil {
-		return nil, err
-	}
-	var in geojson.Feature
-	if err := json.Unmarshal(data, &in); err != nil {
-		return nil, notJSON(err)
-	}
-	return &in, nil
-}
 
 func (s *server) readJSON(c *echo.Context, limit int64, types []string) ([]byte, error) {
 	data, err := s.readBody(c, limit, types)
 	if err == nil && !utf8.Valid(data) {
-		err = service.Refuse("body", "", &geo.ParseError{Reason: "is not valid UTF-8", Hint: "send JSON in UTF-8"})
+		err = fault.Refuse("body", "", &geo.ParseError{Reason: "is not valid UTF-8", Hint: "send JSON in UTF-8"})
 	}
 	return data, err
+}
+
+// decodeDraft reads the body as a feature from outside.
+func (s *server) decodeDraft(c *echo.Context) (feature.Draft, error) {
+	var f geojson.Feature
+	if err := s.decodeAs(c, maxFeature, featureTypes, &f); err != nil {
+		return feature.Draft{}, err
+	}
+	return draftOf(&f)
 }
 
 func notJSON(err error) error {
@@ -231,7 +230,7 @@ func notJSON(err error) error {
 		where = fmt.Sprintf(" at byte %d", at.Offset)
 	}
 	reason := "is not the JSON that is expected" + where + ": " + err.Error()
-	return service.Refuse("body", "", &geo.ParseError{Reason: reason, Hint: "see /openapi.json"})
+	return fault.Refuse("body", "", &geo.ParseError{Reason: reason, Hint: "see /openapi.json"})
 }
 
 func (s *server) readPicture(c *echo.Context) ([]byte, error) {
@@ -240,14 +239,14 @@ func (s *server) readPicture(c *echo.Context) ([]byte, error) {
 
 // once reads the key under which a request may come again. Its digest is of what is asked for: the same key with anything
 // else is refused. Call it when the body is read.
-func once(c *echo.Context) (store.Once, error) {
+func once(c *echo.Context) (service.Once, error) {
 	key := c.Request().Header.Get("Idempotency-Key")
 	if key == "" {
-		return store.Once{}, nil
+		return service.Once{}, nil
 	}
 	if len(key) > 200 || strings.ContainsFunc(key, func(r rune) bool { return r < 0x20 || r > 0x7e }) {
 		wrong := errors.New("must be 1 to 200 characters of ASCII")
-		return store.Once{}, service.Refuse("Idempotency-Key", strconv.QuoteToASCII(key), wrong)
+		return service.Once{}, fault.Refuse("Idempotency-Key", strconv.QuoteToASCII(key), wrong)
 	}
 	digest, _ := c.Get("digest").([32]byte) // of no body where there is none
 	r := c.Request()
@@ -255,5 +254,5 @@ func once(c *echo.Context) (store.Once, error) {
 	for _, part := range []string{r.Method, r.URL.Path, r.Header.Get("If-Match"), r.Header.Get("If-None-Match"), string(digest[:])} {
 		fmt.Fprintf(sum, "%d\x00%s", len(part), part)
 	}
-	return store.Once{Key: key, Digest: [32]byte(sum.Sum(nil))}, nil
+	return service.Once{Key: key, Digest: [32]byte(sum.Sum(nil))}, nil
 }

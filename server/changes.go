@@ -1,6 +1,7 @@
 package server
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -14,6 +15,7 @@ import (
 
 	"viandante/core/geo"
 	"viandante/service"
+	"viandante/service/feed"
 )
 
 const (
@@ -47,7 +49,7 @@ func (s *server) changes(c *echo.Context) error {
 	if err := q.check(); err != nil {
 		return err
 	}
-	follower, err := s.Service.Follow(c.Request().Context(), actor(c), from)
+	follower, err := s.Service.FollowChanges(c.Request().Context(), actor(c), from)
 	if err != nil {
 		return err
 	}
@@ -68,17 +70,38 @@ func (s *server) changes(c *echo.Context) error {
 	return s.stream(c, follower, events, topics)
 }
 
-func (s *server) stream(c *echo.Context, follower *service.Follower, events []*service.Event, topics []string) error {
+// changed is one change as it is told to those who follow.
+type changed struct {
+	No         uint64 `json:"no"`
+	Topic      string `json:"topic"`
+	Collection string `json:"collection,omitempty"`
+	ID         string `json:"id"`
+	Actor      string `json:"actor"`
+	At         string `json:"at"`
+	// Feature is the feature as it is now, null when deleted, and null for other topics.
+	Feature json.RawMessage `json:"feature"`
+}
+
+// tell returns an entry of the log as the data of an event.
+func tell(l *feed.Entry) ([]byte, error) {
+	return json.Marshal(changed{No: l.No, Topic: l.Topic, Collection: l.Collection, ID: l.Entity, Actor: l.Actor,
+		At: l.At.Format("2006-01-02T15:04:05.000000Z07:00"), Feature: present(l.After)})
+}
+
+func (s *server) stream(c *echo.Context, follower *feed.Follower, events []*feed.Event, topics []string) error {
 	w, control := c.Response(), http.NewResponseController(c.Response())
 	beat := time.NewTimer(heartbeat)
 	defer beat.Stop()
 	text := fmt.Appendf(nil, ": from %d\n\n", follower.Since())
 	for {
 		for _, e := range events {
-			if len(topics) > 0 && !slices.Contains(topics, e.Topic) {
+			if len(topics) > 0 && !slices.Contains(topics, e.Topic) || !service.SeesChange(actor(c), e) {
+				if e.Last { // an id without data moves a reader's place, and is no event
+					text = fmt.Appendf(text, "id: %d\n\n", e.No)
+				}
 				continue
 			}
-			data, err := e.JSON()
+			data, err := e.Text(tell)
 			if err != nil {
 				return err
 			}

@@ -10,6 +10,7 @@ import (
 
 	"viandante/core/geo"
 	"viandante/service"
+	"viandante/service/fault"
 )
 
 func etag(version uint64) string { return `"` + strconv.FormatUint(version, 10) + `"` }
@@ -37,7 +38,7 @@ func tags(header string, c *echo.Context) (list []tag, any bool, err error) {
 		}
 		after = strings.TrimLeft(after, " \t")
 		if !closed || after != "" && after[0] != ',' {
-			return nil, false, service.Refuse(header, strconv.QuoteToASCII(text),
+			return nil, false, fault.Refuse(header, strconv.QuoteToASCII(text),
 				&geo.ParseError{Reason: "is not a list of entity tags", Hint: `the ETag as it came, e.g. "17", or *`})
 		}
 		t.version, _ = strconv.ParseUint(opaque, 10, 64) // what is none of ours matches nothing
@@ -109,10 +110,10 @@ func created(yes bool) int {
 	return http.StatusOK
 }
 
-func itemID(c *echo.Context) (uuid.UUID, error) {
+func idInPath(c *echo.Context) (uuid.UUID, error) {
 	id, err := uuid.Parse(c.Param("id"))
 	if err != nil || len(c.Param("id")) != 36 {
-		return id, service.Refuse("id", c.Param("id"), &geo.ParseError{Reason: "is not an id", Hint: "a UUID, e.g. 01890a5d-ac96-774b-bcce-b302099a8057"})
+		return id, fault.Refuse("id", c.Param("id"), &geo.ParseError{Reason: "is not an id", Hint: "a UUID, e.g. 01890a5d-ac96-774b-bcce-b302099a8057"})
 	}
 	return id, nil
 }

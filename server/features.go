@@ -2,6 +2,7 @@ package server
 
 import (
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -14,7 +15,8 @@ import (
 	"viandante/codec/geojson"
 	"viandante/core/geo"
 	"viandante/service"
-	"viandante/store"
+	"viandante/service/catalog"
+	"viandante/service/fault"
 )
 
 const crs84 = "http://www.opengis.net/def/crs/OGC/1.3/CRS84"
@@ -45,7 +47,7 @@ func (s *server) conformance(c *echo.Context) error {
 		part4 + "create-replace-delete", part4 + "update", part4 + "optimistic-locking-etags"}})
 }
 
-func ogcCollection(c *echo.Context, k store.Collection) map[string]any {
+func ogcCollection(c *echo.Context, k service.Collection) map[string]any {
 	at := base(c) + "/ogc/collections/" + url.PathEscape(k.ID)
 	return map[string]any{"id": k.ID, "title": k.Title, "description": k.Description, "itemType": "feature", "crs": []string{crs84}, "links": []geojson.Link{
 		{Href: at, Rel: "self", Type: "application/json"},
@@ -66,47 +68,42 @@ func (s *server) ogcCollections(c *echo.Context) error {
 }
 
 func (s *server) ogcCollection(c *echo.Context) error {
-	k, err := s.collectionInPath(c)
+	k, err := s.collectionAsked(c)
 	if err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, ogcCollection(c, k))
 }
 
-func (s *server) collectionInPath(c *echo.Context) (store.Collection, error) {
-	id, err := collectionOf(c)
+func (s *server) collectionAsked(c *echo.Context) (service.Collection, error) {
+	id, err := collectionInPath(c)
 	if err != nil {
-		return store.Collection{}, err
+		return service.Collection{}, err
 	}
 	return s.Service.Collection(c.Request().Context(), actor(c), id)
 }
 
 func (s *server) items(c *echo.Context) error {
-	k, err := s.collectionInPath(c)
+	k, err := s.collectionAsked(c)
 	if err != nil {
 		return err
 	}
 	q := newQuery(c)
-	filter := store.Filter{Collection: k.ID, Limit: q.limit(), Attributes: map[string]string{}}
-	if text := q.text("bbox", 200); text != "" {
-		b, err := geo.ParseBox(text)
-		if err != nil {
-			q.refuse("bbox", text, err)
-		}
-		filter.Box = &b
-	}
+	ask := catalog.Page{Collection: k.ID, Limit: q.limit(), Where: map[string]string{}, Box: q.box()}
 	if text := q.text("cursor", 100); text != "" {
-		if filter.After, err = uuid.Parse(text); err != nil {
+		after, err := uuid.Parse(text)
+		if err != nil {
 			q.refuse("cursor", text, &geo.ParseError{Reason: "is not a cursor", Hint: "follow the link next"})
 		}
+		ask.After = after
 	}
 	for _, name := range []string{"name", "category"} {
 		if q.values.Has(name) {
 			value := q.text(name, 40_000)
 			if name == "name" {
-				filter.Name = &value
+				ask.Name = &value
 			} else {
-				filter.Category = &value
+				ask.Category = &value
 			}
 		}
 	}
@@ -116,28 +113,34 @@ func (s *server) items(c *echo.Context) error {
 		case "datetime", "crs", "bbox-crs", "filter":
 			q.refuse(name, q.values.Get(name), &geo.ParseError{Reason: "is not supported", Hint: "bbox, limit, and attributes by their names"})
 		default:
-			filter.Attributes[name] = q.text(name, 10_000)
+			ask.Where[name] = q.text(name, 10_000)
 		}
 	}
 	q.known = append(q.known, "datetime", "crs", "bbox-crs", "filter")
 	if err := q.check(); err != nil {
 		return err
 	}
-	found, next, err := s.Service.List(c.Request().Context(), actor(c), filter)
+	found, next, err := s.Service.List(c.Request().Context(), actor(c), ask)
 	if err != nil {
 		return err
 	}
-	out := geojson.NewCollection(found)
-	count := len(out.Features)
-	out.NumberReturned, out.TimeStamp = &count, s.Now().UTC().Format(time.RFC3339)
-	out.Links = []geojson.Link{{Href: base(c) + c.Request().URL.RequestURI(), Rel: "self", Type: geoJSONType}}
+	a := newListing(len(found))
+	for _, r := range found {
+		a.row(r, nil)
+	}
+	links := []geojson.Link{{Href: base(c) + c.Request().URL.RequestURI(), Rel: "self", Type: geoJSONType}}
 	if next != uuid.Nil {
 		v := c.QueryParams()
 		v.Set("cursor", next.String())
-		v.Set("limit", strconv.Itoa(filter.Limit))
-		out.Links = append(out.Links, geojson.Link{Href: base(c) + c.Request().URL.Path + "?" + v.Encode(), Rel: "next", Type: geoJSONType})
+		v.Set("limit", strconv.Itoa(ask.Limit))
+		links = append(links, geojson.Link{Href: base(c) + c.Request().URL.Path + "?" + v.Encode(), Rel: "next", Type: geoJSONType})
 	}
-	return features(c, http.StatusOK, out)
+	text, err := json.Marshal(links)
+	if err != nil {
+		return err
+	}
+	return a.send(c, fmt.Sprintf(`"numberReturned":%d,"timeStamp":%q,"links":%s`, len(found),
+		s.Now().UTC().Format(time.RFC3339), text))
 }
 
 func (s *server) send(c *echo.Context, v service.Versioned, err error) error {
@@ -152,26 +155,26 @@ func (s *server) send(c *echo.Context, v service.Versioned, err error) error {
 		return c.NoContent(http.StatusNotModified)
 	}
 	if v.Created {
-		c.Response().Header().Set("Location", base(c)+"/ogc/collections/"+url.PathEscape(c.Param("collection"))+"/items/"+v.Feature.ID)
+		c.Response().Header().Set("Location", base(c)+"/ogc/collections/"+url.PathEscape(c.Param("collection"))+"/items/"+v.Feature.ID.String())
 	}
-	return features(c, created(v.Created), v.Feature)
+	return c.Blob(created(v.Created), geoJSONType, appendVersioned(nil, v))
 }
 
 // collectionOf returns the collection in the path; what cannot be the id of one is none.
-func collectionOf(c *echo.Context) (string, error) {
+func collectionInPath(c *echo.Context) (string, error) {
 	id := c.Param("collection")
 	if !utf8.ValidString(id) || len(id) > 200 {
-		return "", &service.Error{Kind: service.NotFound, Detail: "there is no collection " + strconv.QuoteToASCII(id[:min(len(id), 100)])}
+		return "", &fault.Error{Kind: fault.NotFound, Detail: "there is no collection " + strconv.QuoteToASCII(id[:min(len(id), 100)])}
 	}
 	return id, nil
 }
 
 func (s *server) item(c *echo.Context) error {
-	id, err := itemID(c)
+	id, err := idInPath(c)
 	if err != nil {
 		return err
 	}
-	collection, err := collectionOf(c)
+	collection, err := collectionInPath(c)
 	if err != nil {
 		return err
 	}
@@ -180,11 +183,11 @@ func (s *server) item(c *echo.Context) error {
 }
 
 func (s *server) createItem(c *echo.Context) error {
-	collection, err := collectionOf(c)
+	collection, err := collectionInPath(c)
 	if err != nil {
 		return err
 	}
-	in, err := s.decodeFeature(c)
+	in, err := s.decodeDraft(c)
 	if err != nil {
 		return err
 	}
@@ -201,7 +204,7 @@ func (s *server) putItem(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in, err := s.decodeFeature(c)
+	in, err := s.decodeDraft(c)
 	if err != nil {
 		return err
 	}
@@ -215,10 +218,10 @@ func (s *server) putItem(c *echo.Context) error {
 
 // target reads which feature a change is for.
 func target(c *echo.Context) (id uuid.UUID, collection string, err error) {
-	if id, err = itemID(c); err != nil {
+	if id, err = idInPath(c); err != nil {
 		return id, "", err
 	}
-	collection, err = collectionOf(c)
+	collection, err = collectionInPath(c)
 	return id, collection, err
 }
 
@@ -231,9 +234,9 @@ func (s *server) patchItem(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	var patch map[string]any
-	if err := json.Unmarshal(data, &patch); err != nil {
-		return notJSON(err)
+	patch, err := readPatch(data)
+	if err != nil {
+		return err
 	}
 	m, err := condition(c)
 	if err != nil {

@@ -103,7 +103,7 @@ func TestConditionsAsRFC9110HasThem(t *testing.T) {
 	s := newSite(t)
 	s.collection()
 	made := map[string]string{ // what is kept, with a body that changes it
-		items + "/" + newID():    feature("A", 1, 2),
+		items + "/" + newID():    post("A", 1, 2),
 		"/v1/collections/huts":   `{"title":"Huts"}`,
 		"/v1/categories/hut":     `{"name":"Hut","colour":"#24705F"}`,
 		"/v1/views/" + newID():   `{"name":"V","center":[0,0],"zoom":3}`,
@@ -155,34 +155,34 @@ func TestARequestWithAKeyIsAnsweredAsTheFirstTime(t *testing.T) {
 	s := newSite(t)
 	s.collection()
 	key := func(n int) []string { return []string{"Idempotency-Key", fmt.Sprint("key-", n)} }
-	refused := s.call("POST", items, feature("Swapped", -126, -38), key(1)...)
+	refused := s.call("POST", items, post("Swapped", -126, -38), key(1)...)
 	require.Equal(t, 400, refused.status)
-	first := s.call("POST", items, feature("One", 1, 2), key(1)...)
+	first := s.call("POST", items, post("One", 1, 2), key(1)...)
 	require.Equal(t, 201, first.status, "what was refused has not used the key up: %s", first.body)
 	path := items + "/" + first.json["id"].(string)
 	again := func(what string) {
 		t.Helper()
-		a := s.call("POST", items, feature("One", 1, 2), key(1)...)
+		a := s.call("POST", items, post("One", 1, 2), key(1)...)
 		assert.Equal(t, 201, a.status, what)
 		assert.JSONEq(t, string(first.body), string(a.body), what)
 		assert.Equal(t, first.header.Get("ETag"), a.header.Get("ETag"), what)
 	}
 	again("at once")
 	put := append([]string{"If-Match", first.header.Get("ETag")}, key(2)...)
-	changed := s.call("PUT", path, feature("Two", 1, 2), put...)
+	changed := s.call("PUT", path, post("Two", 1, 2), put...)
 	require.Equal(t, 200, changed.status)
 	again("after it was changed")
-	replay := s.call("PUT", path, feature("Two", 1, 2), put...)
+	replay := s.call("PUT", path, post("Two", 1, 2), put...)
 	assert.Equal(t, 200, replay.status, "its version is stale by now, but it is the same request: %s", replay.body)
 	assert.Equal(t, changed.header.Get("ETag"), replay.header.Get("ETag"))
-	assert.Equal(t, 409, s.call("PUT", path, feature("Three", 1, 2), put...).status, "another request under the same key")
+	assert.Equal(t, 409, s.call("PUT", path, post("Three", 1, 2), put...).status, "another request under the same key")
 	remove := append([]string{"If-Match", "*"}, key(3)...)
 	for range 2 {
 		assert.Equal(t, 204, s.call("DELETE", path, "", remove...).status)
 	}
 	again("after it was deleted")
 	assert.Equal(t, 404, s.call("GET", path, "").status)
-	bulk := fmt.Sprintf(`{"changes":[{"collection":"posts","id":%q,"feature":%s}]}`, newID(), feature("Many", 1, 2))
+	bulk := fmt.Sprintf(`{"changes":[{"collection":"posts","id":%q,"feature":%s}]}`, newID(), post("Many", 1, 2))
 	once := s.call("POST", "/v1/bulk", bulk, append(key(4), "Content-Type", "application/json")...)
 	require.Equal(t, 200, once.status, "%s", once.body)
 	assert.Equal(t, string(once.body), string(s.call("POST", "/v1/bulk", bulk, append(key(4), "Content-Type", "application/json")...).body))
@@ -192,7 +192,7 @@ func TestARequestWithAKeyIsAnsweredAsTheFirstTime(t *testing.T) {
 	require.Equal(t, 200, s.put(view, `{"name":"W","center":[0,0],"zoom":3}`, "If-Match", "*").status)
 	assert.Equal(t, string(kept.body), string(s.put(view, `{"name":"V","center":[0,0],"zoom":3}`, key(5)...).body))
 	for _, bad := range []string{strings.Repeat("k", 201), "caf\xc3\xa9", "\xff"} {
-		resp, text := s.ask("POST", items, strings.NewReader(feature("x", 1, 2)), "Idempotency-Key", bad)
+		resp, text := s.ask("POST", items, strings.NewReader(post("x", 1, 2)), "Idempotency-Key", bad)
 		assert.Equal(t, 400, resp.StatusCode)
 		assert.Contains(t, text, "1 to 200 characters of ASCII")
 	}
@@ -231,7 +231,7 @@ func TestValuesThatCannotBeKept(t *testing.T) {
 		assert.Contains(t, string(a.body), want.says, "%.80s", body)
 		assert.NotEmpty(t, a.json["errors"], "%.80s", body)
 	}
-	nil0 := s.call("PUT", items+"/00000000-0000-0000-0000-000000000000", feature("Nobody", 1, 2))
+	nil0 := s.call("PUT", items+"/00000000-0000-0000-0000-000000000000", post("Nobody", 1, 2))
 	assert.Equal(t, 400, nil0.status)
 	assert.Contains(t, string(nil0.body), "the UUID of zeros")
 	for body, says := range map[string]string{
@@ -278,12 +278,12 @@ func TestHTTPManners(t *testing.T) {
 	resp, _ := s.ask("POST", "/v1/nothing", nil)
 	assert.Equal(t, 404, resp.StatusCode)
 	for kind, want := range map[string]int{"text/plain": 415, "application/x-www-form-urlencoded": 415, "nonsense;;": 415, "application/geo+json; charset=utf-8": 201, "": 201} {
-		resp, text := s.ask("POST", items, strings.NewReader(feature("x", 1, 2)), "Content-Type", kind)
+		resp, text := s.ask("POST", items, strings.NewReader(post("x", 1, 2)), "Content-Type", kind)
 		assert.Equal(t, want, resp.StatusCode, "%s: %s", kind, text)
 	}
 	var packed bytes.Buffer
 	z := gzip.NewWriter(&packed)
-	_, _ = io.WriteString(z, feature("Packed", 1, 2))
+	_, _ = io.WriteString(z, post("Packed", 1, 2))
 	require.NoError(t, z.Close())
 	resp, text := s.ask("POST", items, bytes.NewReader(packed.Bytes()), "Content-Encoding", "gzip")
 	assert.Equal(t, 201, resp.StatusCode, text)
@@ -404,7 +404,7 @@ func TestTheDatabaseStandsStill(t *testing.T) {
 	s := newMapSite(t)
 	s.collection()
 	path := items + "/" + newID()
-	require.Equal(t, 201, s.call("PUT", path, feature("Pump", -38.1, -26.1)).status)
+	require.Equal(t, 201, s.call("PUT", path, post("Pump", -38.1, -26.1)).status)
 	version := s.call("GET", "/v1/regions", "").json["version"].(string)
 	stream, stop := context.WithCancel(t.Context())
 	defer stop()
@@ -420,11 +420,11 @@ func TestTheDatabaseStandsStill(t *testing.T) {
 	a := s.call("GET", "/readyz", "")
 	assert.Equal(t, 503, a.status)
 	for _, path := range []string{"/v1/measure?from=1,2&to=3,4", "/v1/nearby?at=-38.1,-26.1", "/v1/geocode?q=varrowby", "/v1/collections", "/v1/categories", path,
-		"/v1/features?q=pump", "/v1/tiles/" + version + "/3/3/4", "/v1/regions", "/healthz"} {
+		"/v1/features?q=pump", items, "/v1/tiles/" + version + "/3/3/4", "/v1/regions", "/healthz"} {
 		a := s.call("GET", path, "", "Accept-Encoding", "identity")
 		assert.Equal(t, 200, a.status, "%s: %s", path, a.body)
 	}
-	for _, c := range [][3]string{{"PUT", items + "/" + newID(), feature("x", 1, 2)}, {"POST", items, feature("x", 1, 2)}, {"GET", "/v1/bin", ""}, {"GET", items, ""}} {
+	for _, c := range [][3]string{{"PUT", items + "/" + newID(), post("x", 1, 2)}, {"POST", items, post("x", 1, 2)}, {"GET", "/v1/bin", ""}} {
 		a := s.call(c[0], c[1], c[2])
 		assert.Equal(t, 503, a.status, "%v: %s", c[:2], a.body)
 		assert.NotEmpty(t, a.header.Get("Retry-After"))
@@ -432,7 +432,7 @@ func TestTheDatabaseStandsStill(t *testing.T) {
 	assert.Equal(t, 503, s.call("GET", "/v1/regions", "", "Authorization", "Bearer unknown").status, "whom nobody knows is neither let in nor turned away")
 	thaw()
 	require.Eventually(t, func() bool { return s.call("GET", "/readyz", "").status == 200 }, time.Minute, 20*time.Millisecond)
-	require.Equal(t, 201, s.call("PUT", items+"/"+newID(), feature("After", 1, 2)).status)
+	require.Equal(t, 201, s.call("PUT", items+"/"+newID(), post("After", 1, 2)).status)
 	lines := bufio.NewScanner(follower.Body)
 	lines.Buffer(nil, 1<<20)
 	for lines.Scan() && !strings.Contains(lines.Text(), `"After"`) {
@@ -533,7 +533,7 @@ func TestManyFollowers(t *testing.T) {
 	}
 	s.metric(fmt.Sprint("viandante_streams ", followers))
 	for i := range 20 {
-		require.Equal(t, 201, s.call("PUT", items+"/"+newID(), feature(fmt.Sprint(i), 1, 2)).status)
+		require.Equal(t, 201, s.call("PUT", items+"/"+newID(), post(fmt.Sprint(i), 1, 2)).status)
 	}
 	for range followers {
 		select {

@@ -44,11 +44,11 @@ func (s *server) newMetrics() *metrics {
 		o := prometheus.CounterOpts{Namespace: "viandante", Name: name, Help: help}
 		return prometheus.NewCounterFunc(o, func() float64 { return float64(value()) })
 	}
-	c := &s.Service.Counters
+	v := s.Service
 	m.registry.MustRegister(m.requests, m.durations, m.problems, m.panics, m.streams, m.cutOff,
-		read("region_faults_total", "Readings of a region file that failed because it was cut short or its disk fails.", c.Faults.Load),
-		read("background_panics_total", "What went wrong in the background, and was begun again.", c.Panics.Load),
-		read("database_outages_total", "Times that the database was found not to answer.", s.Store.Outages),
+		read("region_faults_total", "Readings of a region file that failed because it was cut short or its disk fails.", v.RegionFaults),
+		read("background_panics_total", "What went wrong in the background, and was begun again.", v.Panics),
+		read("database_outages_total", "Times that the database was found not to answer.", v.Outages),
 		prometheus.NewGaugeFunc(prometheus.GaugeOpts{Namespace: "viandante", Name: "regions_away", Help: "Regions that should be in use and cannot be read."},
 			func() float64 { return float64(s.Service.RegionsAway()) }),
 		collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))

@@ -9,7 +9,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"viandante/service"
+	"viandante/service/fault"
 )
 
 // page serves the built user interface; what is no file of it is a view of the page, which finds its way by itself.
@@ -21,12 +21,12 @@ func (s *server) page(c *echo.Context) error {
 	case err == nil && strings.HasPrefix(name, "assets/"):
 		h.Set("Cache-Control", "public, max-age=31536000, immutable")
 	case strings.HasPrefix(name, "assets/") || strings.HasPrefix(name, "v1/") || strings.HasPrefix(name, "ogc/"):
-		return &service.Error{Kind: service.NotFound, Detail: "there is nothing at " + c.Request().URL.Path}
+		return &fault.Error{Kind: fault.NotFound, Detail: "there is nothing at " + c.Request().URL.Path}
 	default:
 		if err != nil {
 			name = "index.html"
 			if data, err = fs.ReadFile(s.Page, name); err != nil {
-				return &service.Error{Kind: service.NotFound, Detail: "the page was not built into this program; build it with `make build`"}
+				return fault.New(fault.NotFound, "the page was not built into this program; build it with `make build`")
 			}
 		}
 		h.Set("Cache-Control", "no-cache")

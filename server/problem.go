@@ -13,43 +13,45 @@ import (
 	"github.com/google/uuid"
 	"github.com/labstack/echo/v5"
 
+	"viandante/core/feature"
 	"viandante/service"
-	"viandante/store"
+	"viandante/service/fault"
 )
 
 // problem is an error as RFC 9457 has it.
 type problem struct {
-	Type      string               `json:"type"`
-	Title     string               `json:"title"`
-	Status    int                  `json:"status"`
-	Detail    string               `json:"detail"`
-	RequestID string               `json:"request_id"`
-	Errors    []service.FieldError `json:"errors,omitempty"`
-	Current   any                  `json:"current,omitempty"`
+	Type      string        `json:"type"`
+	Title     string        `json:"title"`
+	Status    int           `json:"status"`
+	Detail    string        `json:"detail"`
+	RequestID string        `json:"request_id"`
+	Errors    []fault.Field `json:"errors,omitempty"`
+	Current   any           `json:"current,omitempty"`
 }
 
 // problems gives each kind of error its status, its stable type and its title.
-var problems = map[service.Kind]struct {
+var problems = map[fault.Kind]struct {
 	status      int
 	name, title string
 }{
-	service.Invalid:    {http.StatusBadRequest, "invalid-value", "A value is wrong"},
-	service.Forbidden:  {http.StatusForbidden, "not-allowed", "Not allowed"},
-	service.NotFound:   {http.StatusNotFound, "not-found", "Not found"},
-	service.Conflict:   {http.StatusConflict, "conflict", "Somebody was first"},
-	service.Stale:      {http.StatusPreconditionFailed, "changed-meanwhile", "Changed by somebody else"},
-	service.NeedsMatch: {http.StatusPreconditionRequired, "if-match-missing", "If-Match is missing"},
-	service.Impossible: {http.StatusUnprocessableEntity, "impossible", "Understood, but impossible"},
-	service.Unready:    {http.StatusServiceUnavailable, "not-ready", "Not ready yet"},
-	service.Upstream:   {http.StatusBadGateway, "source-fails", "A source outside fails"},
-	service.Gone:       {http.StatusGone, "no-longer-kept", "No longer kept"},
-	service.TooLarge:   {http.StatusRequestEntityTooLarge, "too-large", "Too large"},
+	fault.Unauthorized: {http.StatusUnauthorized, "no-token", "No or bad token"},
+	fault.Away:         {http.StatusServiceUnavailable, "database-away", "The database does not answer"},
+	fault.Busy:         {http.StatusServiceUnavailable, "busy", "Others are writing"},
+	fault.Full:         {http.StatusInsufficientStorage, "disk-full", "The disk is full"},
+	fault.Invalid:      {http.StatusBadRequest, "invalid-value", "A value is wrong"},
+	fault.Forbidden:    {http.StatusForbidden, "not-allowed", "Not allowed"},
+	fault.NotFound:     {http.StatusNotFound, "not-found", "Not found"},
+	fault.Conflict:     {http.StatusConflict, "conflict", "Somebody was first"},
+	fault.Stale:        {http.StatusPreconditionFailed, "changed-meanwhile", "Changed by somebody else"},
+	fault.NeedsMatch:   {http.StatusPreconditionRequired, "if-match-missing", "If-Match is missing"},
+	fault.Impossible:   {http.StatusUnprocessableEntity, "impossible", "Understood, but impossible"},
+	fault.Unready:      {http.StatusServiceUnavailable, "not-ready", "Not ready yet"},
+	fault.Upstream:     {http.StatusBadGateway, "source-fails", "A source outside fails"},
+	fault.Gone:         {http.StatusGone, "no-longer-kept", "No longer kept"},
+	fault.TooLarge:     {http.StatusRequestEntityTooLarge, "too-large", "Too large"},
 }
 
 const typePrefix = "urn:viandante:problem:"
-
-// errUnauthorized is returned for no token or a bad one.
-var errUnauthorized = errors.New("a valid token is needed: send `Authorization: Bearer TOKEN`; the demo's token lies in the file demo.token of its data directory")
 
 func (s *server) problem(c *echo.Context, err error) {
 	if r, unwrapErr := echo.UnwrapResponse(c.Response()); unwrapErr == nil && r.Committed {
@@ -57,29 +59,23 @@ func (s *server) problem(c *echo.Context, err error) {
 	}
 	id, _ := c.Get("request_id").(string)
 	p := problem{RequestID: id}
-	var se *service.Error
+	var se *fault.Error
 	var he *httpError
 	var coder interface{ StatusCode() int }
 	set := func(status int, name, title, detail string) {
 		p.Status, p.Type, p.Title, p.Detail = status, typePrefix+name, title, detail
 	}
+	err = service.Explain(err)
 	switch {
 	case errors.As(err, &se):
 		k := problems[se.Kind]
+		if f, is := se.Current.(*feature.Feature); is {
+			se.Current = present(f)
+		}
+		if se.Kind == fault.Unauthorized {
+			c.Response().Header().Set("WWW-Authenticate", `Bearer realm="viandante"`)
+		}
 		p.Type, p.Title, p.Status, p.Detail, p.Errors, p.Current = typePrefix+k.name, k.title, k.status, se.Detail, se.Fields, se.Current
-	case errors.Is(err, errUnauthorized):
-		set(http.StatusUnauthorized, "no-token", "No or bad token", err.Error())
-		c.Response().Header().Set("WWW-Authenticate", `Bearer realm="viandante"`)
-	case errors.Is(err, store.ErrUnavailable):
-		set(http.StatusServiceUnavailable, "database-away", "The database does not answer",
-			"the database does not answer at the moment; what was asked for may or may not have been done, so ask again in the same way")
-	case errors.Is(err, store.ErrBusy):
-		set(http.StatusServiceUnavailable, "busy", "Others are writing", err.Error())
-	case errors.Is(err, store.ErrFull):
-		set(http.StatusInsufficientStorage, "disk-full", "The disk is full",
-			"nothing was changed; make room on the disk, reading goes on: "+err.Error())
-	case errors.Is(err, store.ErrTooLarge):
-		set(http.StatusRequestEntityTooLarge, "too-large", "Too large", err.Error()+"; send it in smaller pieces")
 	case errors.Is(err, context.Canceled):
 		set(499, "cancelled", "Cancelled", "the request was cancelled")
 	case errors.As(err, &he):

@@ -10,23 +10,24 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"github.com/google/uuid"
 	"github.com/labstack/echo/v5"
 
 	"viandante/core/geo"
-	"viandante/service"
+	"viandante/service/fault"
 )
 
 // query reads the parameters of a request and gathers what is wrong with them, so that one answer names all of it.
 type query struct {
 	values url.Values
 	known  []string
-	wrong  []service.FieldError
+	wrong  []fault.Field
 }
 
 func newQuery(c *echo.Context) *query { return &query{values: c.QueryParams()} }
 
 func (q *query) refuse(name, value string, err error) {
-	q.wrong = append(q.wrong, service.Refuse(name, value, err).Fields...)
+	q.wrong = append(q.wrong, fault.Refuse(name, value, err).Fields...)
 }
 
 // text returns a parameter, "" when it is not given.
@@ -93,6 +94,44 @@ func (q *query) number(name string) float64 {
 	return v
 }
 
+// box returns the parameter bbox, nil when it is not given.
+func (q *query) box() *geo.Box {
+	text := q.text("bbox", 200)
+	if text == "" {
+		return nil
+	}
+	b, err := geo.ParseBox(text)
+	if err != nil {
+		q.refuse("bbox", text, err)
+	}
+	return &b
+}
+
+// offset returns how many of a list are passed over.
+func (q *query) offset() int {
+	text := q.text("offset", 20)
+	if text == "" {
+		return 0
+	}
+	n, err := strconv.Atoi(text)
+	if err != nil || n < 0 || n > maxOffset {
+		q.refuse("offset", text, &geo.ParseError{Reason: "is not how many to pass over", Hint: "0 or more"})
+	}
+	return n
+}
+
+// ids returns a parameter that may be given several times.
+func (q *query) ids(name string, most int) (out []uuid.UUID) {
+	for _, text := range q.list(name, most) {
+		id, err := uuid.Parse(text)
+		if err != nil {
+			q.refuse(name, text, &geo.ParseError{Reason: "is not an id", Hint: "a UUID"})
+		}
+		out = append(out, id)
+	}
+	return out
+}
+
 const defaultLimit, maxLimit = 50, 10_000
 
 func (q *query) limit() int {
@@ -121,6 +160,6 @@ func (q *query) check() error {
 	if len(q.wrong) == 0 {
 		return nil
 	}
-	slices.SortStableFunc(q.wrong, func(a, b service.FieldError) int { return strings.Compare(a.Field, b.Field) })
-	return &service.Error{Kind: service.Invalid, Detail: q.wrong[0].Field + " " + q.wrong[0].Reason, Fields: q.wrong}
+	slices.SortStableFunc(q.wrong, func(a, b fault.Field) int { return strings.Compare(a.Field, b.Field) })
+	return &fault.Error{Kind: fault.Invalid, Detail: q.wrong[0].Field + " " + q.wrong[0].Reason, Fields: q.wrong}
 }

@@ -12,15 +12,13 @@ import (
 	"net/http"
 	"time"
 
-	"github.com/google/uuid"
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 	"golang.org/x/sync/semaphore"
 	"gopkg.in/yaml.v3"
 
-	"viandante/core/geo"
 	"viandante/service"
-	"viandante/store"
+	"viandante/service/access"
 )
 
 //go:embed openapi.yaml
@@ -28,8 +26,7 @@ var openAPI []byte
 
 // Demo is what a demo installation lets in without a token.
 type Demo struct {
-	Workspace  uuid.UUID
-	Standpoint geo.Point
+	access.Demo
 	// StandIn is the simulated source of imagery that the demo draws.
 	StandIn http.Handler
 }
@@ -40,7 +37,8 @@ const StandInPath = "/stand-in/imagery"
 // Config is what a server needs.
 type Config struct {
 	Service *service.Service
-	Store   *store.Store
+	// Gate lets in whoever has a credential.
+	Gate *access.Gate
 	// Page is the built user interface.
 	Page fs.FS
 	// Hosts are the names under which the server may be asked besides loopback's.
@@ -54,7 +52,6 @@ type server struct {
 	Config
 	spec    []byte
 	closing context.Context
-	known   credentials
 	metrics *metrics
 	routes  echo.Routes
 	bodies  *semaphore.Weighted
@@ -83,7 +80,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	e.POST("/session", s.signIn)
 	e.DELETE("/session", s.signOut)
 
-	v1 := e.Group("/v1", s.authenticate)
+	v1 := e.Group("/v1", s.authenticate, s.numbered)
 	v1.GET("/measure", s.measure)
 	v1.GET("/destination", s.destination)
 	v1.GET("/nearby", s.nearby)
@@ -101,7 +98,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	v1.DELETE("/categories/:category", s.deleteCategory)
 	v1.GET("/collections/:collection/history/:id", s.history)
 	v1.GET("/bin", s.bin)
-	v1.GET("/features", s.rows)
+	v1.GET("/features", s.list)
 	v1.POST("/bulk", s.bulk)
 	v1.POST("/shape", s.shape)
 	v1.GET("/doubts", s.doubts)
@@ -109,9 +106,11 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	v1.GET("/tiles/:version/:z/:x/:y", s.tile)
 	v1.GET("/tiles/:version/:z/:x/:y/heights", s.heights)
 	v1.GET("/changes", s.changes)
-	s.desk(v1)
+	v1.GET("/places/tiles/:z/:x/:y", s.marks)
+	v1.GET("/building", s.building)
+	s.viewCalls(v1)
 
-	ogc := e.Group("/ogc", s.authenticate)
+	ogc := e.Group("/ogc", s.authenticate, s.numbered)
 	ogc.GET("", s.landing)
 	ogc.GET("/conformance", s.conformance)
 	ogc.GET("/collections", s.ogcCollections)

@@ -21,9 +21,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"viandante/core/feature"
 	"viandante/core/geo"
 	"viandante/demo/demotest"
 	"viandante/service"
+	"viandante/service/access"
 	"viandante/store"
 	"viandante/store/storetest"
 )
@@ -66,15 +68,15 @@ func newSiteWith(t *testing.T, prepare func(*service.Service)) *site {
 	require.NoError(t, db.CreateWorkspace(ctx, ws, "test"))
 	require.NoError(t, db.AddCredential(ctx, "secret", store.Credential{Workspace: ws, Kind: store.Token, Name: "tester", Scopes: "read write", Origins: "https://app.example"}))
 	require.NoError(t, db.AddCredential(ctx, "reader", store.Credential{Workspace: ws, Kind: store.Token, Name: "reader", Scopes: "read"}))
-	svc := service.New(db, t.TempDir(), slog.New(slog.DiscardHandler))
+	svc := service.New(db, t.TempDir(), slog.New(slog.DiscardHandler), service.Options{})
 	prepare(svc)
 	require.NoError(t, svc.Load(ctx))
 	var err error
 	out := &site{t: t, token: "secret", store: db, service: svc, workspace: ws}
-	out.config = Config{Service: svc, Store: db, Log: slog.New(slog.DiscardHandler),
-		Now:  func() time.Time { return time.Now().Add(time.Duration(out.clock.Load())) },
+	now := func() time.Time { return time.Now().Add(time.Duration(out.clock.Load())) }
+	out.config = Config{Service: svc, Gate: access.NewGate(db, now), Log: slog.New(slog.DiscardHandler), Now: now,
 		Page: fstest.MapFS{"index.html": {Data: []byte("<title>page</title>")}, "assets/a.js": {Data: []byte("1")}},
-		Demo: &Demo{Workspace: ws, Standpoint: geo.MustPoint(-38.1, -26.1)}}
+		Demo: &Demo{Demo: access.Demo{Workspace: ws, Standpoint: geo.MustPoint(-38.1, -26.1)}}}
 	out.handler, err = New(ctx, out.config)
 	require.NoError(t, err)
 	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { out.handler.ServeHTTP(w, r) }))
@@ -96,7 +98,7 @@ func (s *site) hosts(names ...string) {
 }
 
 // expire lets the time pass in which a credential is taken for good without asking.
-func (s *site) expire() { s.clock.Add(int64(2 * knownFor)) }
+func (s *site) expire() { s.clock.Add(int64(2 * access.KnownFor)) }
 
 // routes are those that the server has, the page's apart, as METHOD path.
 func (s *site) routes() (out []string) {
@@ -170,7 +172,7 @@ func (s *site) collection() {
 	require.Equal(s.t, 201, a.status, "%s", a.body)
 }
 
-func feature(name string, lat, lng float64) string {
+func post(name string, lat, lng float64) string {
 	text, _ := json.Marshal(map[string]any{"type": "Feature", "geometry": map[string]any{"type": "Point", "coordinates": []float64{lng, lat}},
 		"properties": map[string]any{"name": name, "category": "fountain", "open": true}})
 	return string(text)
@@ -231,15 +233,15 @@ func TestTheLifeOfAFeature(t *testing.T) {
 	s := newSite(t)
 	s.collection()
 	id := newID()
-	a := s.call("PUT", items+"/"+id, feature("Mill <b>Fountain</b>", -38.1, -26.1))
+	a := s.call("PUT", items+"/"+id, post("Mill <b>Fountain</b>", -38.1, -26.1))
 	require.Equal(t, 201, a.status, "%s", a.body)
 	tag := a.header.Get("ETag")
 	require.NotEmpty(t, tag)
 	assert.Equal(t, s.url+items+"/"+id, a.header.Get("Location"))
 
-	assert.Equal(t, 200, s.call("PUT", items+"/"+id, feature("Mill <b>Fountain</b>", -38.1, -26.1), "If-None-Match", "*").status, "a retry doubles nothing")
-	assert.Equal(t, 428, s.call("PUT", items+"/"+id, feature("Other", -38.1, -26.1)).status)
-	a = s.call("PUT", items+"/"+id, feature("Other", -38.1, -26.1), "If-None-Match", "*")
+	assert.Equal(t, 200, s.call("PUT", items+"/"+id, post("Mill <b>Fountain</b>", -38.1, -26.1), "If-None-Match", "*").status, "a retry doubles nothing")
+	assert.Equal(t, 428, s.call("PUT", items+"/"+id, post("Other", -38.1, -26.1)).status)
+	a = s.call("PUT", items+"/"+id, post("Other", -38.1, -26.1), "If-None-Match", "*")
 	assert.Equal(t, 412, a.status)
 	assert.Equal(t, 428, s.call("DELETE", items+"/"+id, "").status)
 
@@ -249,7 +251,7 @@ func TestTheLifeOfAFeature(t *testing.T) {
 	assert.NotContains(t, a.json["properties"], "open")
 	assert.Equal(t, "Mill <b>Fountain</b>", prop(a.json, "name"))
 
-	stale := s.call("PUT", items+"/"+id, feature("Mine", -38, -26), "If-Match", tag)
+	stale := s.call("PUT", items+"/"+id, post("Mine", -38, -26), "If-Match", tag)
 	require.Equal(t, 412, stale.status)
 	assert.Equal(t, "wet", prop(stale.json["current"].(map[string]any), "note"), "both versions are there to choose from")
 
@@ -261,17 +263,17 @@ func TestTheLifeOfAFeature(t *testing.T) {
 	require.Equal(t, 204, s.call("DELETE", items+"/"+id, "", "If-Match", back.header.Get("ETag")).status)
 	assert.Equal(t, 404, s.call("GET", items+"/"+id, "").status)
 	assert.Equal(t, 404, s.call("DELETE", items+"/"+id, "", "If-Match", "*").status)
-	assert.Equal(t, 201, s.call("PUT", items+"/"+id, feature("Back again", -38, -26), "If-None-Match", "*").status)
+	assert.Equal(t, 201, s.call("PUT", items+"/"+id, post("Back again", -38, -26), "If-None-Match", "*").status)
 }
 
 func TestPostWithAKeyIsDoneOnce(t *testing.T) {
 	s := newSite(t)
 	s.collection()
-	first := s.call("POST", items, feature("One", 1, 2), "Idempotency-Key", "k1")
+	first := s.call("POST", items, post("One", 1, 2), "Idempotency-Key", "k1")
 	require.Equal(t, 201, first.status, "%s", first.body)
-	again := s.call("POST", items, feature("One", 1, 2), "Idempotency-Key", "k1")
+	again := s.call("POST", items, post("One", 1, 2), "Idempotency-Key", "k1")
 	assert.Equal(t, first.json["id"], again.json["id"])
-	assert.Equal(t, 409, s.call("POST", items, feature("Two", 1, 2), "Idempotency-Key", "k1").status)
+	assert.Equal(t, 409, s.call("POST", items, post("Two", 1, 2), "Idempotency-Key", "k1").status)
 	assert.Len(t, s.call("GET", items, "").features(), 1)
 }
 
@@ -279,7 +281,7 @@ func TestHostileFeatures(t *testing.T) {
 	s := newSite(t)
 	s.collection()
 	for body, want := range map[string]string{
-		feature("Swapped", -126, -38):                                                                    "did you mean",
+		post("Swapped", -126, -38):                                                                    "did you mean",
 		`{"type":"Feature","geometry":null,"properties":{"walk_s":3}}`:                                   "without _s",
 		`{"type":"Feature","geometry":null,"properties":{"name":7}}`:                                     "not a text",
 		`{"type":"Feature","geometry":{"type":"Point","coordinates":[1e999,2]},"properties":{}}`:         "are not the coordinates of a Point",
@@ -292,7 +294,7 @@ func TestHostileFeatures(t *testing.T) {
 		require.Equal(t, 400, a.status, "%.100s: %s", body, a.body)
 		assert.Contains(t, string(a.body), want)
 	}
-	assert.Equal(t, 404, s.call("POST", "/ogc/collections/none/items", feature("x", 1, 2)).status)
+	assert.Equal(t, 404, s.call("POST", "/ogc/collections/none/items", post("x", 1, 2)).status)
 	assert.Equal(t, 400, s.call("GET", items+"/not-an-id", "").status)
 	assert.Equal(t, 413, s.call("POST", items, `{"x":"`+strings.Repeat("x", maxFeature)+`"}`).status)
 	unknown := s.call("POST", items, `{"type":"Feature","geometry":null,"properties":{"name":"Somewhere"}}`)
@@ -304,7 +306,7 @@ func TestNearbyAcrossTheAntimeridian(t *testing.T) {
 	s := newSite(t)
 	s.collection()
 	for name, lng := range map[string]float64{"west": 179.99, "line": 180, "east": -179.99, "far": -179.9} {
-		require.Equal(t, 201, s.call("PUT", items+"/"+newID(), feature(name, 0, lng)).status)
+		require.Equal(t, 201, s.call("PUT", items+"/"+newID(), post(name, 0, lng)).status)
 	}
 	names := func(path string) (out []string) {
 		a := s.call("GET", path, "")
@@ -331,7 +333,7 @@ func TestPagesLinkToTheNext(t *testing.T) {
 	s := newSite(t)
 	s.collection()
 	for i := range 7 {
-		require.Equal(t, 201, s.call("PUT", items+"/"+newID(), feature(fmt.Sprint(i), 1, 2)).status)
+		require.Equal(t, 201, s.call("PUT", items+"/"+newID(), post(fmt.Sprint(i), 1, 2)).status)
 	}
 	seen := 0
 	for path := items + "?limit=3&category=fountain"; path != ""; {
@@ -373,7 +375,7 @@ func TestGeocodeThereAndBack(t *testing.T) {
 func TestTheLineTakesAnything(t *testing.T) {
 	s := newMapSite(t)
 	s.collection()
-	require.Equal(t, 201, s.call("PUT", items+"/"+newID(), feature("Quillmere Pump", -38.1, -26.1)).status)
+	require.Equal(t, 201, s.call("PUT", items+"/"+newID(), post("Quillmere Pump", -38.1, -26.1)).status)
 	kind := func(q string) any {
 		f := s.call("GET", "/v1/interpret?limit=5&q="+strings.ReplaceAll(q, " ", "+"), "").features()
 		require.NotEmpty(t, f, q)
@@ -444,7 +446,7 @@ func TestWhoMayAsk(t *testing.T) {
 	}
 	s.token = "reader"
 	assert.Equal(t, 200, s.call("GET", "/ogc/collections", "").status)
-	assert.Equal(t, 403, s.call("PUT", items+"/"+newID(), feature("x", 1, 2)).status)
+	assert.Equal(t, 403, s.call("PUT", items+"/"+newID(), post("x", 1, 2)).status)
 	s.token = "secret"
 	assert.Equal(t, 403, s.call("GET", "/v1/regions", "", "Origin", "https://evil.example").status)
 	a := s.call("GET", "/v1/regions", "", "Origin", "https://app.example")
@@ -495,7 +497,7 @@ func TestTheStreamOfChangesIsResumed(t *testing.T) {
 	s := newSite(t)
 	s.collection()
 	id := newID()
-	require.Equal(t, 201, s.call("PUT", items+"/"+id, feature("One", 1, 2)).status)
+	require.Equal(t, 201, s.call("PUT", items+"/"+id, post("One", 1, 2)).status)
 	stream := func(since string, until string) string {
 		req, err := http.NewRequest("GET", s.url+"/v1/changes?topics=features", nil)
 		require.NoError(t, err)
@@ -545,7 +547,7 @@ func TestManyWritersOfOnePlaceLoseNothing(t *testing.T) {
 	s := newSite(t)
 	s.collection()
 	id := newID()
-	require.Equal(t, 201, s.call("PUT", items+"/"+id, feature("0", 1, 2)).status)
+	require.Equal(t, 201, s.call("PUT", items+"/"+id, post("0", 1, 2)).status)
 	var group sync.WaitGroup
 	for w := range 6 {
 		group.Go(func() {
@@ -565,7 +567,7 @@ func TestManyWritersOfOnePlaceLoseNothing(t *testing.T) {
 				if !assert.NoError(t, err) {
 					return
 				}
-				put, _ := http.NewRequest("PUT", s.url+items+"/"+id, strings.NewReader(feature(fmt.Sprintf("%s %d.%d", f.Properties.Name, w, done), 1, 2)))
+				put, _ := http.NewRequest("PUT", s.url+items+"/"+id, strings.NewReader(post(fmt.Sprintf("%s %d.%d", f.Properties.Name, w, done), 1, 2)))
 				put.Header.Set("Authorization", "Bearer secret")
 				put.Header.Set("If-Match", resp.Header.Get("ETag"))
 				resp, err = http.DefaultClient.Do(put)
@@ -582,4 +584,31 @@ func TestManyWritersOfOnePlaceLoseNothing(t *testing.T) {
 	group.Wait()
 	kept := strings.Fields(prop(s.call("GET", items+"/"+id, "").json, "name").(string))
 	assert.Len(t, kept, 1+6*5, "every acknowledged change is there")
+}
+
+// Every answer to a change has the number of one that it is in; a question that comes with it is answered from no less.
+func TestNumbersOfChanges(t *testing.T) {
+	s := newSite(t)
+	s.collection()
+	id := newID()
+	made := s.call("PUT", items+"/"+id, post("Pump", 1, 2))
+	require.Equal(t, 201, made.status)
+	no := made.header.Get(changeHeader)
+	assert.Equal(t, strings.Trim(made.header.Get("ETag"), `"`), no)
+	assert.Empty(t, s.call("GET", items+"/"+id, "").header.Get(changeHeader), "only of changes")
+	gone := s.call("DELETE", items+"/"+id, "", "If-Match", "*")
+	require.Equal(t, 204, gone.status)
+	assert.NotEqual(t, no, gone.header.Get(changeHeader))
+	assert.Empty(t, s.call("DELETE", items+"/"+id, "", "If-Match", "*").header.Get(changeHeader), "not of what was refused")
+	// Another process writes; this one is asked for it before it has looked.
+	other := service.New(s.store, t.TempDir(), slog.New(slog.DiscardHandler), service.Options{})
+	t.Cleanup(other.Close)
+	a := service.Actor{Workspace: s.workspace, Name: "other", Read: true, Write: true}
+	for i := range 20 {
+		v, err := other.Post(t.Context(), a, "posts", feature.Draft{Properties: map[string]any{"name": fmt.Sprint(i)}}, service.Once{})
+		require.NoError(t, err)
+		require.Equal(t, float64(i+1), s.call("GET", "/v1/collections", "", changeHeader, fmt.Sprint(v.Version)).list("collections")[0]["count"])
+	}
+	assert.Equal(t, 410, s.call("GET", "/v1/collections", "", changeHeader, "999999").status)
+	assert.Equal(t, 400, s.call("GET", "/v1/collections", "", changeHeader, "soon").status)
 }

@@ -7,23 +7,24 @@ import (
 
 	"github.com/google/uuid"
 
-	"viandante/codec/geojson"
+	"viandante/core/feature"
+	"viandante/service/fault"
 	"viandante/store"
 )
 
 // maxBulk is how many features one bulk change may touch.
 const maxBulk = 10_000
 
-// BulkChange is what is to become of one feature: Feature creates or replaces it, Patch changes it (RFC 7396), Delete moves
+// BulkChange is what is to become of one feature: Feature creates or replaces it, Patch changes it, Delete moves
 // it to the bin; one of the three.
 type BulkChange struct {
-	Collection string           `json:"collection"`
-	ID         uuid.UUID        `json:"id"`
-	Feature    *geojson.Feature `json:"feature"`
-	Patch      map[string]any   `json:"patch"`
-	Delete     bool             `json:"delete"`
+	Collection string
+	ID         uuid.UUID
+	Feature    *feature.Draft
+	Patch      *feature.Patch
+	Delete     bool
 	// Version is the one that was read; 0 for a feature that is not there yet.
-	Version uint64 `json:"version"`
+	Version uint64
 }
 
 // BulkDone is what a bulk change came to.
@@ -35,12 +36,12 @@ type BulkDone struct {
 }
 
 // Bulk changes many features under one number: all of them, or none when anything is wrong with one.
-func (v *Service) Bulk(ctx context.Context, a Actor, list []BulkChange, once store.Once) (BulkDone, error) {
-	if err := a.mayWrite(); err != nil {
+func (v *Service) Bulk(ctx context.Context, a Actor, list []BulkChange, once Once) (BulkDone, error) {
+	if err := a.MayWrite(); err != nil {
 		return BulkDone{}, err
 	}
 	if len(list) == 0 || len(list) > maxBulk {
-		return BulkDone{}, Refuse("changes", fmt.Sprint(len(list)), fmt.Errorf("must be 1 to %d", maxBulk))
+		return BulkDone{}, fault.Refuse("changes", fmt.Sprint(len(list)), fmt.Errorf("must be 1 to %d", maxBulk))
 	}
 	ids := make([]uuid.UUID, len(list))
 	seen := make(map[uuid.UUID]bool, len(list))
@@ -53,11 +54,11 @@ func (v *Service) Bulk(ctx context.Context, a Actor, list []BulkChange, once sto
 		}
 		switch at := fmt.Sprintf("changes[%d]", i); {
 		case ways != 1:
-			return BulkDone{}, Refuse(at, "", errors.New("must have one of feature, patch, and delete: true"))
+			return BulkDone{}, fault.Refuse(at, "", errors.New("must have one of feature, patch, and delete: true"))
 		case b.ID == uuid.Nil:
-			return BulkDone{}, Refuse(at+".id", "", errors.New("is missing: a UUID"))
+			return BulkDone{}, fault.Refuse(at+".id", "", errors.New("is missing: a UUID"))
 		case seen[b.ID]:
-			return BulkDone{}, Refuse(at+".id", b.ID.String(), errors.New("stands there twice"))
+			return BulkDone{}, fault.Refuse(at+".id", b.ID.String(), errors.New("stands there twice"))
 		}
 		ids[i], seen[b.ID] = b.ID, true
 	}
@@ -75,7 +76,7 @@ func (v *Service) Bulk(ctx context.Context, a Actor, list []BulkChange, once sto
 }
 
 // bulkOnce decides on all changes, and makes them unless one of the features was changed meanwhile: that is errMoved.
-func (v *Service) bulkOnce(ctx context.Context, a Actor, list []BulkChange, ids []uuid.UUID, once store.Once) (BulkDone, error) {
+func (v *Service) bulkOnce(ctx context.Context, a Actor, list []BulkChange, ids []uuid.UUID, once Once) (BulkDone, error) {
 	done := BulkDone{Mended: []string{}}
 	collections := map[string]*store.Collection{}
 	var names []string
@@ -83,9 +84,12 @@ func (v *Service) bulkOnce(ctx context.Context, a Actor, list []BulkChange, ids 
 		if collections[b.Collection] != nil {
 			continue
 		}
+		if !a.Sees(b.Collection) {
+			return BulkDone{}, fault.Missing("collection " + feature.Clip(b.Collection))
+		}
 		k, err := v.store.Collection(ctx, a.Workspace, b.Collection)
 		if errors.Is(err, store.ErrNotFound) {
-			return BulkDone{}, missing("collection " + clip(b.Collection))
+			return BulkDone{}, fault.Missing("collection " + feature.Clip(b.Collection))
 		} else if err != nil {
 			return BulkDone{}, err
 		}
@@ -101,9 +105,9 @@ func (v *Service) bulkOnce(ctx context.Context, a Actor, list []BulkChange, ids 
 		if ctx.Err() != nil {
 			return BulkDone{}, ctx.Err()
 		}
-		r, mended, err := decide(a, collections[b.Collection], b.ID, now[b.ID], b.match(), b.maker(ctx, a))
+		r, mended, err := decide(collections[b.Collection], b.ID, now[b.ID], b.match(), b.maker(ctx))
 		if err != nil {
-			return BulkDone{}, inBulk(err, i, now[b.ID].Feature)
+			return BulkDone{}, InBulk(err, i, now[b.ID].Feature)
 		}
 		if r.After == r.Before {
 			continue
@@ -111,7 +115,7 @@ func (v *Service) bulkOnce(ctx context.Context, a Actor, list []BulkChange, ids 
 		write = append(write, r)
 		if mended != nil && len(done.Mended) < 100 {
 			for _, m := range mended {
-				done.Mended = append(done.Mended, fmt.Sprintf("%s: %s", clip(r.After.Name), m))
+				done.Mended = append(done.Mended, fmt.Sprintf("%s: %s", feature.Clip(r.After.Name), m))
 			}
 		}
 	}
@@ -151,30 +155,26 @@ func (b *BulkChange) match() Match {
 	return Match{exists: true}
 }
 
-func (b *BulkChange) maker(ctx context.Context, a Actor) maker {
+func (b *BulkChange) maker(ctx context.Context) maker {
 	switch {
 	case b.Delete:
 		return nil
 	case b.Patch != nil:
-		return func(before *store.Feature, schema store.Attributes) (*store.Feature, []string, error) {
-			return patched(ctx, a, before, schema, b.Patch)
-		}
+		return patching(ctx, *b.Patch)
 	}
-	return func(before *store.Feature, schema store.Attributes) (*store.Feature, []string, error) {
-		return replaced(ctx, b.Collection, b.ID, b.Feature, before, schema)
-	}
+	return replacing(ctx, *b.Feature)
 }
 
-// inBulk says which of many changes an error belongs to.
-func inBulk(err error, i int, now *store.Feature) error {
-	var refused *Error
+// InBulk says which of many changes an error belongs to.
+func InBulk(err error, i int, now *feature.Feature) error {
+	var refused *fault.Error
 	if !errors.As(err, &refused) {
 		return err
 	}
 	e := *refused
 	name := ""
 	if now != nil {
-		name = fmt.Sprintf(" (%q)", clip(now.Name))
+		name = fmt.Sprintf(" (%q)", feature.Clip(now.Name))
 	}
 	e.Detail = fmt.Sprintf("change %d%s: %s; nothing was changed", i, name, refused.Detail)
 	e.Fields = nil

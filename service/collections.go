@@ -6,59 +6,64 @@ import (
 	"fmt"
 	"reflect"
 	"regexp"
+	"slices"
 
+	"viandante/core/feature"
+	"viandante/service/fault"
 	"viandante/store"
 )
 
 var collectionID = regexp.MustCompile(`^[a-z0-9][a-z0-9_-]{0,63}$`)
 
 // Collections returns the collections of the workspace.
-func (v *Service) Collections(ctx context.Context, a Actor) ([]store.Collection, error) {
-	if err := a.mayRead(); err != nil {
+func (v *Service) Collections(ctx context.Context, a Actor) ([]Collection, error) {
+	if err := a.MayRead(); err != nil {
 		return nil, err
 	}
 	list, err := v.store.Collections(ctx, a.Workspace)
 	if errors.Is(err, store.ErrUnavailable) {
-		s, err := v.loaded(a, err)
+		s, err := v.inMemory(a, err)
 		if err != nil {
 			return nil, err
 		}
-		return s.sortedCollections(), nil
+		list = s.Collections()
+	} else if err != nil {
+		return nil, err
 	}
-	return list, err
+	return slices.DeleteFunc(list, func(k Collection) bool { return !a.Sees(k.ID) }), nil
 }
 
 // Collection returns one collection.
-func (v *Service) Collection(ctx context.Context, a Actor, id string) (store.Collection, error) {
+func (v *Service) Collection(ctx context.Context, a Actor, id string) (Collection, error) {
 	all, err := v.Collections(ctx, a)
 	if err != nil {
-		return store.Collection{}, err
+		return Collection{}, err
 	}
 	for _, c := range all {
 		if c.ID == id {
 			return c, nil
 		}
 	}
-	return store.Collection{}, missing("collection " + clip(id))
+	return Collection{}, fault.Missing("collection " + feature.Clip(id))
 }
 
 // PutCollection creates a collection, or changes its title and what it defines. Without attributes they stay as they are;
 // what is kept already is held to new ones when it is next changed.
-func (v *Service) PutCollection(ctx context.Context, a Actor, c store.Collection, match Match) (store.Collection, bool, error) {
-	if err := a.mayWrite(); err != nil {
+func (v *Service) PutCollection(ctx context.Context, a Actor, c Collection, match Match) (Collection, bool, error) {
+	if err := a.MayWrite(); err != nil {
 		return c, false, err
 	}
 	if !collectionID.MatchString(c.ID) {
-		return c, false, Refuse("id", c.ID, errors.New("is not an id for a collection: small letters, digits, - and _, at most 64"))
+		return c, false, fault.Refuse("id", c.ID, errors.New("is not an id for a collection: small letters, digits, - and _, at most 64"))
 	}
 	if c.Title == "" || len([]rune(c.Title)) > 200 || len(c.Description) > 10_000 {
-		return c, false, Refuse("title", clip(c.Title), errors.New("must have 1 to 200 characters, the description at most 10000 bytes"))
+		return c, false, fault.Refuse("title", feature.Clip(c.Title), errors.New("must have 1 to 200 characters, the description at most 10000 bytes"))
 	}
-	if err := checkAttributes(c.Attributes); err != nil {
-		return c, false, err
+	if f := c.Attributes.Check(); f != nil {
+		return c, false, &fault.Error{Kind: fault.Invalid, Detail: f.Field + " " + f.Reason, Fields: []fault.Field{*f}}
 	}
 	type answer struct {
-		Collection store.Collection
+		Collection Collection
 		Created    bool
 	}
 	out, err := perform(ctx, v, a, store.Wanted{Once: match.Once}, func(change *store.Change) (answer, error) {
@@ -68,7 +73,7 @@ func (v *Service) PutCollection(ctx context.Context, a Actor, c store.Collection
 		}
 		k := c
 		if k.Attributes == nil {
-			k.Attributes = store.Attributes{}
+			k.Attributes = feature.Schema{}
 			if before != nil {
 				k.Attributes = before.Attributes
 			}
@@ -87,17 +92,17 @@ func (v *Service) PutCollection(ctx context.Context, a Actor, c store.Collection
 	return out.Collection, out.Created, err
 }
 
-func holdCollection(match Match, id string, before *store.Collection) error {
+func holdCollection(match Match, id string, before *Collection) error {
 	version := uint64(0)
 	if before != nil {
 		version = before.Version
 	}
-	return match.hold("collection "+clip(id), version, func() any { return before })
+	return match.hold("collection "+feature.Clip(id), version, func() any { return before })
 }
 
 // DeleteCollection deletes a collection that holds nothing any more.
 func (v *Service) DeleteCollection(ctx context.Context, a Actor, id string, match Match) error {
-	if err := a.mayWrite(); err != nil {
+	if err := a.MayWrite(); err != nil {
 		return err
 	}
 	match.exists = true
@@ -112,8 +117,7 @@ func (v *Service) DeleteCollection(ctx context.Context, a Actor, id string, matc
 		if ok, err := change.DeleteCollection(before); err != nil {
 			return struct{}{}, err
 		} else if !ok {
-			return struct{}{}, &Error{Kind: Conflict,
-				Detail: fmt.Sprintf("the collection %s still holds features; delete or move them first", id)}
+			return struct{}{}, fault.New(fault.Conflict, "the collection %s still holds features; delete or move them first", id)
 		}
 		return struct{}{}, nil
 	})
@@ -121,66 +125,66 @@ func (v *Service) DeleteCollection(ctx context.Context, a Actor, id string, matc
 }
 
 // Categories returns the categories of the workspace.
-func (v *Service) Categories(ctx context.Context, a Actor) ([]store.Category, error) {
-	if err := a.mayRead(); err != nil {
+func (v *Service) Categories(ctx context.Context, a Actor) ([]Category, error) {
+	if err := a.MayRead(); err != nil {
 		return nil, err
 	}
 	list, err := v.store.Categories(ctx, a.Workspace)
 	if errors.Is(err, store.ErrUnavailable) {
-		s, err := v.loaded(a, err)
+		s, err := v.inMemory(a, err)
 		if err != nil {
 			return nil, err
 		}
-		return s.sortedCategories(), nil
+		return s.Categories(), nil
 	}
 	return list, err
 }
 
 // Category returns one category.
-func (v *Service) Category(ctx context.Context, a Actor, id string) (store.Category, error) {
+func (v *Service) Category(ctx context.Context, a Actor, id string) (Category, error) {
 	all, err := v.Categories(ctx, a)
 	if err != nil {
-		return store.Category{}, err
+		return Category{}, err
 	}
 	for _, k := range all {
 		if k.ID == id {
 			return k, nil
 		}
 	}
-	return store.Category{}, missing("category " + clip(id))
+	return Category{}, fault.Missing("category " + feature.Clip(id))
 }
 
 var colour = regexp.MustCompile(`^#[0-9A-Fa-f]{6}$`)
 
-func (v *Service) checkCategory(ctx context.Context, a Actor, k *store.Category) error {
+func (v *Service) checkCategory(ctx context.Context, a Actor, k *Category) error {
 	switch {
 	case !collectionID.MatchString(k.ID):
-		return Refuse("id", clip(k.ID), errors.New("is not an id for a category: small letters, digits, - and _, at most 64"))
+		return fault.Refuse("id", feature.Clip(k.ID), errors.New("is not an id for a category: small letters, digits, - and _, at most 64"))
 	case !colour.MatchString(k.Colour):
-		return Refuse("colour", clip(k.Colour), errors.New("is not a colour such as #24705F"))
+		return fault.Refuse("colour", feature.Clip(k.Colour), errors.New("is not a colour such as #24705F"))
 	case len(k.Glyph) > 64:
-		return Refuse("glyph", clip(k.Glyph), errors.New("is not the name of a glyph"))
+		return fault.Refuse("glyph", feature.Clip(k.Glyph), errors.New("is not the name of a glyph"))
 	case k.Position < -1_000_000 || k.Position > 1_000_000:
-		return Refuse("position", fmt.Sprint(k.Position), errors.New("must be within a million"))
+		return fault.Refuse("position", fmt.Sprint(k.Position), errors.New("must be within a million"))
 	}
 	if k.Picture != "" {
 		if _, err := v.Picture(ctx, a, k.Picture, false); err != nil {
-			return Refuse("picture", clip(k.Picture), errors.New("is not the hash of a picture that is kept: send the picture to /v1/pictures first"))
+			return fault.Refuse("picture", feature.Clip(k.Picture), errors.New("is not the hash of a picture that is kept: send the picture to /v1/pictures first"))
 		}
 	}
 	return checkName(&k.Name)
 }
 
 // PutCategory creates or replaces a category.
-func (v *Service) PutCategory(ctx context.Context, a Actor, k store.Category, match Match) (store.Category, bool, error) {
-	if err := a.mayWrite(); err != nil {
+func (v *Service) PutCategory(ctx context.Context, a Actor, k Category, match Match) (Category, bool, error) {
+	if err := a.MayWrite(); err != nil {
 		return k, false, err
 	}
 	if err := v.checkCategory(ctx, a, &k); err != nil {
 		return k, false, err
 	}
 	type answer struct {
-		Category store.Category
+		Category Category
 		Created  bool
 	}
 	out, err := perform(ctx, v, a, store.Wanted{Once: match.Once}, func(change *store.Change) (answer, error) {
@@ -206,17 +210,17 @@ func (v *Service) PutCategory(ctx context.Context, a Actor, k store.Category, ma
 	return out.Category, out.Created, err
 }
 
-func holdCategory(match Match, id string, before *store.Category) error {
+func holdCategory(match Match, id string, before *Category) error {
 	version := uint64(0)
 	if before != nil {
 		version = before.Version
 	}
-	return match.hold("category "+clip(id), version, func() any { return before })
+	return match.hold("category "+feature.Clip(id), version, func() any { return before })
 }
 
 // DeleteCategory deletes a category. Its places stay, and are drawn as those without one.
 func (v *Service) DeleteCategory(ctx context.Context, a Actor, id string, match Match) error {
-	if err := a.mayWrite(); err != nil {
+	if err := a.MayWrite(); err != nil {
 		return err
 	}
 	match.exists = true

@@ -4,11 +4,8 @@ import (
 	"context"
 
 	"viandante/core/geo"
-	"viandante/core/mercator"
-	"viandante/core/region"
-	"viandante/core/tile"
-	"viandante/store"
-	"viandante/world"
+	"viandante/service/atlas"
+	"viandante/service/catalog"
 )
 
 // Doubt is what looks wrong about a position that somebody is about to keep, and what would mend it.
@@ -24,50 +21,50 @@ const farFromOthersM = 150_000
 
 // Doubts returns what looks wrong about a position: all zeros, swapped, or a minus sign missing, so that it lies far from
 // all that is kept while its likely mend does not.
-func (v *Service) Doubts(ctx context.Context, a Actor, at geo.Point) ([]Doubt, error) {
-	if err := a.mayRead(); err != nil {
-		return nil, err
-	}
-	x, err := v.index(ctx, a.Workspace)
+func (v *Service) Doubts(ctx context.Context, a Actor, at geo.Point) (out []Doubt, err error) {
+	s, view, err := v.reading(ctx, a)
 	if err != nil {
 		return nil, err
 	}
-	out := []Doubt{}
-	err = v.reading(v.regions.Load(), func() { out = v.doubts(x.now.Load(), at) })
+	err = v.atlas.Look(func(land atlas.Land) { out = surroundings{s, view, land}.doubts(at) })
 	return out, err
 }
 
-func (v *Service) doubts(s *snapshot, at geo.Point) []Doubt {
+// surroundings are what a position is held against.
+type surroundings struct {
+	places *catalog.Snapshot
+	view   catalog.View
+	land   atlas.Land
+}
+
+func (s surroundings) doubts(at geo.Point) []Doubt {
 	out := []Doubt{}
 	if at.Lat() == 0 && at.Lng() == 0 {
-		out = append(out, Doubt{Reason: "0,0 lies in the open Atlantic: most often it stands for a position that was never there", What: "leave the position open"})
+		out = append(out, Doubt{Reason: "0,0 lies in the open Atlantic: most often it stands for a position that was never there",
+			What: "leave the position open"})
 	}
-	away := func(p geo.Point) float64 {
-		if found := s.nearest(p, 0, farFromOthersM, 1, func(*store.Feature) bool { return true }); len(found) > 0 {
-			return found[0].distanceM
-		}
-		for _, r := range v.regions.Load().open {
-			if r.region.Meta.Bounds.Contains(p) {
-				return 0
-			}
-		}
-		return farFromOthersM
-	}
-	far := away(at) >= farFromOthersM
-	if !far && v.onLand(at) {
+	far := s.isFar(at)
+	if !far && s.land.At(at) {
 		return out
 	}
+	const swapped = "latitude and longitude are swapped"
 	for _, c := range []struct {
 		lat, lng float64
 		what     string
-	}{{at.Lng(), at.Lat(), "latitude and longitude are swapped"}, {-at.Lat(), at.Lng(), "the minus sign of the latitude is missing"}, {at.Lat(), -at.Lng(), "the minus sign of the longitude is missing"}, {-at.Lat(), -at.Lng(), "both minus signs are missing"}, {-at.Lng(), -at.Lat(), "latitude and longitude are swapped and both minus signs are missing"}} {
+	}{
+		{at.Lng(), at.Lat(), swapped},
+		{-at.Lat(), at.Lng(), "the minus sign of the latitude is missing"},
+		{at.Lat(), -at.Lng(), "the minus sign of the longitude is missing"},
+		{-at.Lat(), -at.Lng(), "both minus signs are missing"},
+		{-at.Lng(), -at.Lat(), swapped + " and both minus signs are missing"},
+	} {
 		p, err := geo.NewPoint(c.lat, c.lng)
-		if err != nil || p == at || away(p) >= farFromOthersM {
+		if err != nil || p == at || s.isFar(p) {
 			continue
 		}
 		reason := "it lies far from every other place and from the map data: "
 		if !far {
-			if !v.onLand(p) || !v.othersOnLand(s, p) {
+			if !s.land.At(p) || !s.othersOnLand(p) {
 				continue
 			}
 			reason = "it lies in the sea, while the others lie on land: "
@@ -77,35 +74,21 @@ func (v *Service) doubts(s *snapshot, at geo.Point) []Doubt {
 	return out
 }
 
+// isFar tells whether a position lies far from all places and from the map data.
+func (s surroundings) isFar(p geo.Point) bool { return len(s.nearest(p, 1)) == 0 && !s.land.Covered(p) }
+
+func (s surroundings) nearest(p geo.Point, n int) []catalog.Hit {
+	return s.places.Near(s.view, catalog.Near{At: p, WithinM: farFromOthersM, Limit: n})
+}
+
 // othersOnLand tells whether the places nearest to a position lie on land; false where there are none.
-func (v *Service) othersOnLand(s *snapshot, p geo.Point) bool {
-	const looked = 10
-	near := s.nearest(p, 0, farFromOthersM, looked, func(*store.Feature) bool { return true })
+func (s surroundings) othersOnLand(p geo.Point) bool {
+	near := s.nearest(p, 10)
 	dry := 0
 	for _, n := range near {
-		if v.onLand(n.feature.At) {
+		if s.land.At(n.Point()) {
 			dry++
 		}
 	}
 	return len(near) > 0 && 5*dry >= 4*len(near)
-}
-
-// onLand tells whether a position lies on land: by the region that holds it, elsewhere by the world's coastlines.
-func (v *Service) onLand(at geo.Point) bool {
-	id := tile.At(at, mercator.MaxZoom)
-	p := mercator.Finest(at.E7())
-	on := func(r *region.Region, class region.Class) (found bool) {
-		r.Draw(id.Z, id.X, id.Y, func(f *region.Drawn) bool {
-			found = f.Class == class && f.Shape == region.AreaShape && inside(f.Parts, p)
-			return !found
-		})
-		return found
-	}
-	for _, r := range v.regions.Load().open {
-		if r.region.Meta.Bounds.Contains(at) {
-			return on(r.region.Region, region.Land)
-		}
-	}
-	far, err := world.Region()
-	return err == nil && on(far, region.FarLand)
 }

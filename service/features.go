@@ -5,193 +5,126 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"math"
-	"regexp"
-	"time"
 
 	"github.com/google/uuid"
 
-	"viandante/codec/geojson"
-	"viandante/core/geo"
+	"viandante/core/feature"
 	"viandante/core/geodesy"
+	"viandante/core/tile"
+	"viandante/service/catalog"
+	"viandante/service/fault"
 	"viandante/store"
 )
 
-// The properties of a feature that have a column of their own; every other one is an attribute.
-const (
-	propName         = "name"
-	propCategory     = "category"
-	propElevation    = "elevation_m"
-	propAccuracy     = "accuracy_m"
-	propSource       = "source"
-	propFixedAt      = "fixed_at"
-	propAddressTyped = "address_typed"
-	propAddressFound = "address_found"
-	// propRadius makes an area of a point: all that lies within so many metres of it.
-	propRadius = "radius_m"
-	// Read only: taken from a feature that was read and written back, and ignored.
-	propVersion   = "version"
-	propCreatedAt = "created_at"
-	propUpdatedAt = "updated_at"
-)
-
-// unitSuffix matches the names that computed values have.
-var unitSuffix = regexp.MustCompile(`_(m|km|ft|mi|nmi|deg|rad|s|ms|min|h|kmh|mph|mps|m2|km2)$`)
-
-const (
-	maxName       = 10_000
-	maxAttributes = 200
-	maxText       = 100_000
-	// In bytes of JSON.
-	maxAttributeBytes = 2 << 20
-	maxAddressFound   = 60_000
-)
-
-// present is the one door out: every feature that leaves the service goes through it.
-func present(_ Actor, f *store.Feature) *geojson.Feature {
-	props := map[string]any{}
-	_ = json.Unmarshal(f.Attributes, &props) // it was marshalled by us
-	props[propName] = f.Name
-	set := func(name string, value any, ok bool) {
-		if ok {
-			props[name] = value
-		}
-	}
-	set(propCategory, f.Category, f.Category != "")
-	set(propElevation, f.ElevationM, f.ElevationM != nil)
-	set(propAccuracy, f.AccuracyM, f.AccuracyM != nil)
-	set(propSource, f.Source, f.Source != "")
-	set(propFixedAt, f.FixedAt, f.FixedAt != nil)
-	set(propAddressTyped, f.AddressTyped, f.AddressTyped != "")
-	set(propAddressFound, f.AddressFound, f.AddressFound != nil)
-	props[propVersion] = f.Version
-	props[propCreatedAt] = f.CreatedAt.Format(time.RFC3339Nano)
-	props[propUpdatedAt] = f.UpdatedAt.Format(time.RFC3339Nano)
-	out := &geojson.Feature{Type: "Feature", ID: f.ID.String(), Properties: props, Geometry: geojson.Point(f.At)}
-	if f.Geometry != nil {
-		var kept keptGeometry
-		_ = json.Unmarshal(f.Geometry, &kept) // it was marshalled by us
-		out.Geometry = &geojson.Geometry{Type: kept.Type, Coordinates: kept.Coordinates}
-		if kept.Type == circle {
-			out.Geometry.Type = "Point"
-			props[propRadius] = kept.RadiusM
-		}
-	}
-	return out
-}
-
 // Versioned is a feature with the version that its ETag is made of.
 type Versioned struct {
-	Feature *geojson.Feature
+	Feature *feature.Feature
 	Version uint64
 	Created bool
+	// Mended is what was put right on the way in.
+	Mended []string
+}
+
+// versionedText is how an answer is kept for a request that comes again.
+type versionedText struct {
+	Feature json.RawMessage
+	Version uint64
+	Created bool
+	Mended  []string
+}
+
+// MarshalJSON writes the answer as it is kept.
+func (v Versioned) MarshalJSON() ([]byte, error) {
+	out := versionedText{Version: v.Version, Created: v.Created, Mended: v.Mended}
+	if v.Feature != nil {
+		var err error
+		if out.Feature, err = store.MarshalFeature(v.Feature); err != nil {
+			return nil, err
+		}
+	}
+	return json.Marshal(out)
+}
+
+// UnmarshalJSON reads what MarshalJSON wrote.
+func (v *Versioned) UnmarshalJSON(text []byte) error {
+	var in versionedText
+	if err := json.Unmarshal(text, &in); err != nil {
+		return err
+	}
+	*v = Versioned{Version: in.Version, Created: in.Created, Mended: in.Mended}
+	if len(in.Feature) == 0 || string(in.Feature) == "null" {
+		return nil
+	}
+	var err error
+	v.Feature, err = store.UnmarshalFeature(in.Feature)
+	return err
+}
+
+func noFeature(collection string, id uuid.UUID) *fault.Error {
+	return fault.Missing("feature " + id.String() + " in the collection " + feature.Clip(collection))
 }
 
 // Feature returns one feature of a collection.
 func (v *Service) Feature(ctx context.Context, a Actor, collection string, id uuid.UUID) (Versioned, error) {
-	if err := a.mayRead(); err != nil {
+	if err := a.MayRead(); err != nil {
 		return Versioned{}, err
 	}
+	if !a.Sees(collection) {
+		return Versioned{}, noFeature(collection, id)
+	}
 	f, err := v.store.Feature(ctx, a.Workspace, collection, id)
-	if errors.Is(err, store.ErrUnavailable) { // then as the index has it
-		var s *snapshot
-		if s, err = v.loaded(a, err); err == nil {
-			if f = s.get(id); f == nil || f.Collection != collection {
+	if errors.Is(err, store.ErrUnavailable) { // then as memory has it
+		var s *catalog.Snapshot
+		if s, err = v.inMemory(a, err); err == nil {
+			if row, ok := s.Get(view(a), id); ok && row.Collection() == collection {
+				f, err = row.Feature()
+			} else {
 				err = store.ErrNotFound
 			}
 		}
 	}
 	if errors.Is(err, store.ErrNotFound) {
-		return Versioned{}, missing("feature " + id.String() + " in the collection " + clip(collection))
+		return Versioned{}, noFeature(collection, id)
 	} else if err != nil {
 		return Versioned{}, err
 	}
-	return Versioned{present(a, f), f.Version, false}, nil
+	return Versioned{Feature: f, Version: f.Version}, nil
 }
 
 // Put creates a feature under an id of the caller's, or replaces it. Creating what is already there with the same
 // content again is no change, so that a retry after an unknown outcome doubles nothing.
 func (v *Service) Put(
-	ctx context.Context, a Actor, collection string, id uuid.UUID, in *geojson.Feature, match Match,
+	ctx context.Context, a Actor, collection string, id uuid.UUID, in feature.Draft, match Match,
 ) (Versioned, error) {
-	return v.write(ctx, a, collection, id, match, func(before *store.Feature, schema store.Attributes) (*store.Feature, []string, error) {
-		return replaced(ctx, collection, id, in, before, schema)
-	})
+	return v.write(ctx, a, collection, id, match, replacing(ctx, in))
 }
 
-// replaced is what a feature from outside becomes in the place of what was there.
-func replaced(
-	ctx context.Context, collection string, id uuid.UUID, in *geojson.Feature, before *store.Feature, schema store.Attributes,
-) (*store.Feature, []string, error) {
-	f := &store.Feature{ID: id, Collection: collection}
-	mended, err := accept(ctx, in, schema, f)
-	if before != nil {
-		f.CreatedAt = before.CreatedAt
+// replacing makes of a draft what takes the place of what was there.
+func replacing(ctx context.Context, in feature.Draft) maker {
+	return func(_ *feature.Feature, schema feature.Schema) (*feature.Feature, []string, error) {
+		return in.Accept(ctx, schema)
 	}
-	return f, mended, err
 }
 
-// Patch changes a feature by a JSON merge patch (RFC 7396) on its GeoJSON.
+// Patch changes a feature as it is stored, whatever of it the actor was shown.
 func (v *Service) Patch(
-	ctx context.Context, a Actor, collection string, id uuid.UUID, patch map[string]any, match Match,
+	ctx context.Context, a Actor, collection string, id uuid.UUID, patch feature.Patch, match Match,
 ) (Versioned, error) {
 	if match.New {
-		return Versioned{}, &Error{Kind: Invalid, Detail: "a merge patch changes what is there; create with PUT"}
+		return Versioned{}, fault.New(fault.Invalid, "a merge patch changes what is there; create with PUT")
 	}
 	match.exists = true
-	return v.write(ctx, a, collection, id, match, func(before *store.Feature, schema store.Attributes) (*store.Feature, []string, error) {
-		return patched(ctx, a, before, schema, patch)
-	})
+	return v.write(ctx, a, collection, id, match, patching(ctx, patch))
 }
 
-// patched is a feature after a merge patch on its GeoJSON.
-func patched(
-	ctx context.Context, a Actor, before *store.Feature, schema store.Attributes, patch map[string]any,
-) (*store.Feature, []string, error) {
-	f := *before
-	whole := map[string]any{}
-	text, err := json.Marshal(present(a, before))
-	if err != nil {
-		return nil, nil, err
+func patching(ctx context.Context, patch feature.Patch) maker {
+	return func(before *feature.Feature, schema feature.Schema) (*feature.Feature, []string, error) {
+		return before.Draft().With(patch).Accept(ctx, schema)
 	}
-	if err := json.Unmarshal(text, &whole); err != nil {
-		return nil, nil, err
-	}
-	text, err = json.Marshal(mergePatch(whole, patch))
-	if err != nil {
-		return nil, nil, err
-	}
-	var in geojson.Feature
-	if err := json.Unmarshal(text, &in); err != nil {
-		return nil, nil, Refuse("body", "", fmt.Errorf("does not leave a feature: %w", err))
-	}
-	f.Name, f.Category, f.ElevationM, f.AccuracyM, f.Source, f.FixedAt, f.AddressTyped, f.AddressFound = "", "", nil, nil, "", nil, "", nil
-	mended, err := accept(ctx, &in, schema, &f)
-	return &f, mended, err
-}
-
-// mergePatch is RFC 7396, except that a geometry is replaced as a whole: half of one is none.
-func mergePatch(target, patch map[string]any) map[string]any {
-	for k, value := range patch {
-		inner, isObject := value.(map[string]any)
-		switch {
-		case value == nil && k != "geometry":
-			delete(target, k)
-		case isObject && k != "geometry":
-			old, _ := target[k].(map[string]any)
-			if old == nil {
-				old = map[string]any{}
-			}
-			target[k] = mergePatch(old, inner)
-		default:
-			target[k] = value
-		}
-	}
-	return target
 }
 
 // Post creates a feature under an id made here.
-func (v *Service) Post(ctx context.Context, a Actor, collection string, in *geojson.Feature, once store.Once) (Versioned, error) {
+func (v *Service) Post(ctx context.Context, a Actor, collection string, in feature.Draft, once Once) (Versioned, error) {
 	id, err := uuid.NewV7()
 	if err != nil {
 		return Versioned{}, err
@@ -203,27 +136,30 @@ func (v *Service) Post(ctx context.Context, a Actor, collection string, in *geoj
 func (v *Service) Delete(ctx context.Context, a Actor, collection string, id uuid.UUID, match Match) error {
 	match.exists = true
 	_, err := v.write(ctx, a, collection, id, match, nil)
-	return v.unlessDeletedBefore(ctx, a, "features", id.String(), match, err)
+	return v.unlessDeletedBefore(ctx, a, store.Features, id.String(), match, err)
 }
 
 // maker returns what a feature is to be, and what was put right on the way.
-type maker func(before *store.Feature, schema store.Attributes) (*store.Feature, []string, error)
+type maker func(before *feature.Feature, schema feature.Schema) (*feature.Feature, []string, error)
 
 // write changes one feature; without a maker it is deleted. What it comes to is decided before anything is locked, from
 // what is at hand in memory where nothing speaks against it, else from the database; the lock is held for the exchange
 // with the database only, in which the feature is looked at again by its version.
 func (v *Service) write(ctx context.Context, a Actor, collection string, id uuid.UUID, match Match, make maker) (Versioned, error) {
-	if err := a.mayWrite(); err != nil {
+	if err := a.MayWrite(); err != nil {
 		return Versioned{}, err
 	}
 	if id == uuid.Nil {
-		return Versioned{}, Refuse("id", id.String(), errors.New("is the UUID of zeros, which stands for no id"))
+		return Versioned{}, fault.Refuse("id", id.String(), errors.New("is the UUID of zeros, which stands for no id"))
 	}
-	x, err := v.index(ctx, a.Workspace)
+	if !a.Sees(collection) {
+		return Versioned{}, fault.Missing("collection " + feature.Clip(collection))
+	}
+	h, err := v.house(ctx, a.Workspace)
 	if err != nil {
 		return Versioned{}, err
 	}
-	if out, ok, err := v.writeNext(ctx, a, x, collection, id, match, make); ok || err != nil {
+	if out, ok, err := v.writeNext(ctx, a, h, collection, id, match, make); ok || err != nil {
 		return out, err
 	}
 	var out Versioned
@@ -231,38 +167,7 @@ func (v *Service) write(ctx context.Context, a Actor, collection string, id uuid
 		return out, err
 	}
 	for range maxTries {
-		k, err := v.store.Collection(ctx, a.Workspace, collection)
-		if errors.Is(err, store.ErrNotFound) {
-			return Versioned{}, missing("collection " + clip(collection))
-		} else if err != nil {
-			return Versioned{}, err
-		}
-		current, err := v.store.Current(ctx, a.Workspace, id)
-		if err != nil {
-			return Versioned{}, err
-		}
-		now := current[id]
-		r, mended, err := decide(a, &k, id, now, match, make)
-		if err != nil {
-			return Versioned{}, err
-		}
-		want := store.Wanted{Collections: []string{collection}, Features: []uuid.UUID{id}, Once: match.Once}
-		if r.After == r.Before && match.Once.Key == "" {
-			return written(a, r, nil), nil
-		}
-		out, err := perform(ctx, v, a, want, func(c *store.Change) (Versioned, error) {
-			versions, err := c.Versions(id)
-			if err != nil {
-				return Versioned{}, err
-			}
-			if versions[id] != now.Version() || c.CollectionVersion(collection) != k.Version {
-				return Versioned{}, errMoved
-			}
-			if r.After != r.Before {
-				err = c.WriteAll([]store.Replacement{r})
-			}
-			return written(a, r, mended), err
-		})
+		out, err := v.writeOnce(ctx, a, collection, id, match, make)
 		if !errors.Is(err, errMoved) {
 			return out, err
 		}
@@ -270,40 +175,85 @@ func (v *Service) write(ctx context.Context, a Actor, collection string, id uuid
 	return Versioned{}, overtaken("the feature " + id.String())
 }
 
+// writeOnce decides on a change by what the database has, and makes it unless that was changed meanwhile: then it returns
+// errMoved.
+func (v *Service) writeOnce(
+	ctx context.Context, a Actor, collection string, id uuid.UUID, match Match, make maker,
+) (Versioned, error) {
+	k, err := v.store.Collection(ctx, a.Workspace, collection)
+	if errors.Is(err, store.ErrNotFound) {
+		return Versioned{}, fault.Missing("collection " + feature.Clip(collection))
+	} else if err != nil {
+		return Versioned{}, err
+	}
+	current, err := v.store.Current(ctx, a.Workspace, id)
+	if err != nil {
+		return Versioned{}, err
+	}
+	now := current[id]
+	r, mended, err := decide(&k, id, now, match, make)
+	if err != nil {
+		return Versioned{}, err
+	}
+	if r.After == r.Before && match.Once.Key == "" {
+		return written(r, nil), nil
+	}
+	want := store.Wanted{Collections: []string{collection}, Features: []uuid.UUID{id}, Once: match.Once}
+	return perform(ctx, v, a, want, func(c *store.Change) (Versioned, error) {
+		versions, err := c.Versions(id)
+		if err != nil {
+			return Versioned{}, err
+		}
+		if versions[id] != now.Version() || c.CollectionVersion(collection) != k.Version {
+			return Versioned{}, errMoved
+		}
+		if r.After != r.Before {
+			err = c.WriteAll([]store.Replacement{r})
+		}
+		return written(r, mended), err
+	})
+}
+
 // written is the answer to a change of one feature.
-func written(a Actor, r store.Replacement, mended []string) Versioned {
+func written(r store.Replacement, mended []string) Versioned {
 	if r.After == nil {
 		return Versioned{}
 	}
-	out := Versioned{present(a, r.After), r.After.Version, r.Before == nil}
-	out.Feature.Mended = mended
-	return out
+	return Versioned{r.After, r.After.Version, r.Before == nil, mended}
 }
 
-// writeNext makes a change as the one after all that the index knows, in one exchange with the database. It returns false,
-// and has changed nothing, when somebody else was there in between or when anything is to be refused.
+// writeNext makes a change as the one after all that the catalog knows, in one exchange with the database. It returns
+// false, and has changed nothing, when somebody else was there in between or when anything is to be refused.
 func (v *Service) writeNext(
-	ctx context.Context, a Actor, x *index, collection string, id uuid.UUID, match Match, make maker,
+	ctx context.Context, a Actor, h *house, collection string, id uuid.UUID, match Match, make maker,
 ) (out Versioned, ok bool, err error) {
-	s := x.now.Load()
-	k, before := s.collections[collection], s.get(id)
+	s := h.catalog.Now()
+	k := s.Collection(collection)
 	if k == nil {
 		return Versioned{}, false, nil
 	}
-	r, mended, err := decide(a, k, id, store.Now{Feature: before}, match, make)
+	var before *feature.Feature
+	row, there := s.Get(catalog.Everything(), id)
+	if there {
+		if before, err = row.Feature(); err != nil {
+			return Versioned{}, false, err
+		}
+	}
+	r, mended, err := decide(k, id, store.Now{Feature: before}, match, make)
 	if err != nil || r.After == r.Before {
 		return Versioned{}, false, nil // the database has the last word on that
 	}
-	if err := x.lock(ctx); err != nil {
+	if err := h.lock(ctx); err != nil {
 		return Versioned{}, false, err
 	}
-	defer x.unlock()
-	s = x.now.Load()
-	if s.collections[collection] != k || s.get(id) != before {
+	defer h.unlock()
+	s = h.catalog.Now()
+	now, still := s.Get(catalog.Everything(), id)
+	if s.Collection(collection) != k || still != there || there && now.Version() != before.Version {
 		return Versioned{}, false, nil
 	}
-	done, ok, err := v.store.Next(ctx, a.Workspace, a.Name, s.no, r, match.Once, func() ([]byte, error) {
-		return json.Marshal(written(a, r, mended))
+	done, ok, err := v.store.Next(ctx, a.Workspace, a.Store(), s.No(), r, match.Once, func() ([]byte, error) {
+		return json.Marshal(written(r, mended))
 	})
 	switch {
 	case errors.Is(err, store.ErrUnavailable) || errors.Is(err, store.ErrBusy) || ctx.Err() != nil && err != nil:
@@ -311,17 +261,17 @@ func (v *Service) writeNext(
 	case err != nil || !ok:
 		return Versioned{}, false, nil
 	}
-	return written(a, r, mended), true, x.take(ctx, done)
+	return written(r, mended), true, h.channel.Wrote(ctx, done)
 }
 
 // decide holds a change of one feature to its condition and returns what is to be written. What stays as it is comes back
 // as its own replacement.
 func decide(
-	a Actor, k *store.Collection, id uuid.UUID, now store.Now, match Match, make maker,
+	k *Collection, id uuid.UUID, now store.Now, match Match, make maker,
 ) (r store.Replacement, mended []string, err error) {
 	there := now.Feature
 	if there != nil && there.Collection != k.ID {
-		return r, nil, &Error{Kind: Conflict, Detail: "this id belongs to a feature of the collection " + there.Collection}
+		return r, nil, fault.New(fault.Conflict, "this id belongs to a feature of the collection %s", there.Collection)
 	}
 	version, what := uint64(0), "feature "+id.String()+" in the collection "+k.ID
 	if now.Deleted {
@@ -329,117 +279,103 @@ func decide(
 	} else if there != nil {
 		version = there.Version
 	}
-	refused := match.hold(what, version, func() any { return present(a, there) })
+	refused := match.hold(what, version, func() any { return there })
 	if refused != nil && !(there != nil && make != nil && match.creates()) {
 		return r, nil, refused
 	}
 	r.Before = there
 	if make != nil {
 		if r.After, mended, err = make(there, k.Attributes); err != nil {
-			return r, nil, err
+			return r, nil, fault.Of(err)
 		}
-		if there != nil && same(there, r.After) {
-			r.After = there
-			return r, nil, nil
+		r.After.ID, r.After.Collection = id, k.ID
+		if there != nil {
+			r.After.CreatedAt = there.CreatedAt
+			if r.After.SameContent(there) {
+				r.After = there
+				return r, nil, nil
+			}
 		}
 	}
 	return r, mended, refused
 }
 
-// taken makes sure that a change is in this process's index before it is answered.
-func (v *Service) taken(ctx context.Context, workspace uuid.UUID, done store.Committed) error {
-	if done.No == 0 {
-		return nil
-	}
-	x, err := v.index(ctx, workspace)
-	if err != nil {
-		return err
-	}
-	return x.take(ctx, done)
-}
-
-// same tells whether two features differ in nothing but version and times.
-func same(a, b *store.Feature) bool {
-	x, y := *a, *b
-	y.At = y.At.Rounded()
-	x.Version, x.CreatedAt, x.UpdatedAt = y.Version, y.CreatedAt, y.UpdatedAt
-	p, err1 := json.Marshal(&x)
-	q, err2 := json.Marshal(&y)
-	return err1 == nil && err2 == nil && string(p) == string(q)
-}
-
-// List returns a page of a collection, and the id to go on after, or the nil id at the end.
-func (v *Service) List(ctx context.Context, a Actor, filter store.Filter) ([]*geojson.Feature, uuid.UUID, error) {
-	if err := a.mayRead(); err != nil {
-		return nil, uuid.Nil, err
-	}
-	limit := filter.Limit
-	filter.Limit++
-	rows, err := v.store.List(ctx, a.Workspace, filter)
+// List returns a page of a collection by the ids of its features, and the id to go on after, or the nil id at the end.
+func (v *Service) List(ctx context.Context, a Actor, q catalog.Page) ([]catalog.Row, uuid.UUID, error) {
+	s, view, err := v.reading(ctx, a)
 	if err != nil {
 		return nil, uuid.Nil, err
 	}
-	next := uuid.Nil
-	if len(rows) > limit {
-		rows = rows[:limit]
-		next = rows[limit-1].ID
+	limit := q.Limit
+	q.Limit++
+	rows := s.Page(view, q)
+	if len(rows) <= limit {
+		return rows, uuid.Nil, nil
 	}
-	out := make([]*geojson.Feature, len(rows))
-	for i, f := range rows {
-		out[i] = present(a, f)
-	}
-	return out, next, nil
+	return rows[:limit], rows[limit-1].ID(), nil
 }
 
-// Nearby is a question for the places around a position.
-type Nearby struct {
-	At               geo.Point
-	BeyondM, WithinM float64 // +Inf for no bound
-	Collections      []string
-	Categories       []string
-	Limit            int
+// Rows returns a part of a list, and how long the whole of it is.
+func (v *Service) Rows(ctx context.Context, a Actor, q catalog.List) ([]catalog.Row, int, error) {
+	if _, _, err := v.reading(ctx, a); err != nil {
+		return nil, 0, err
+	}
+	h, err := v.house(ctx, a.Workspace)
+	if err != nil {
+		return nil, 0, err
+	}
+	rows, total := h.catalog.List(view(a), q)
+	return rows, total, nil
 }
 
-// Nearby returns the places of the ring by distance, each with distance_m and bearing_deg, and whether there are more.
-func (v *Service) Nearby(ctx context.Context, a Actor, q Nearby) ([]*geojson.Feature, bool, error) {
-	if err := a.mayRead(); err != nil {
+// Counts returns how many features each collection has.
+func (v *Service) Counts(ctx context.Context, a Actor) (map[string]int, error) {
+	s, view, err := v.reading(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	return s.Counts(view), nil
+}
+
+// Neighbour is a place with the geodesic to it from where somebody asked.
+type Neighbour struct {
+	catalog.Row
+	DistanceM float64
+	// BearingDeg is the initial bearing, NaN where it is not defined.
+	BearingDeg float64
+}
+
+// Nearby returns the places of the ring by distance, and whether there are more.
+func (v *Service) Nearby(ctx context.Context, a Actor, q catalog.Near) ([]Neighbour, bool, error) {
+	s, view, err := v.reading(ctx, a)
+	if err != nil {
 		return nil, false, err
 	}
 	if q.BeyondM > q.WithinM {
-		return nil, false, Refuse("beyond", fmt.Sprint(q.BeyondM), fmt.Errorf("is more than within (%v m): the ring runs from beyond to within", q.WithinM))
+		return nil, false, fault.Refuse("beyond", fmt.Sprint(q.BeyondM),
+			fmt.Errorf("is more than within (%v m): the ring runs from beyond to within", q.WithinM))
 	}
-	x, err := v.index(ctx, a.Workspace)
-	if err != nil {
-		return nil, false, err
-	}
-	has := func(list []string, value string) bool {
-		for _, one := range list {
-			if one == value {
-				return true
-			}
-		}
-		return len(list) == 0
-	}
-	found := x.now.Load().nearest(q.At, q.BeyondM, q.WithinM, q.Limit+1, func(f *store.Feature) bool {
-		return has(q.Collections, f.Collection) && has(q.Categories, f.Category)
-	})
-	truncated := len(found) > q.Limit
-	out := make([]*geojson.Feature, 0, min(len(found), q.Limit))
-	for _, n := range found[:min(len(found), q.Limit)] {
-		f := present(a, n.feature)
-		line := geodesy.Measure(geodesy.Ellipsoid, q.At, n.feature.At)
-		f.Properties["distance_m"] = line.DistanceM
-		f.Properties["bearing_deg"] = Defined(line.InitialBearing)
-		f.Properties["collection"] = n.feature.Collection
-		out = append(out, f)
+	limit := q.Limit
+	q.Limit++
+	found := s.Near(view, q)
+	truncated := len(found) > limit
+	out := make([]Neighbour, min(len(found), limit))
+	for i := range out {
+		line := geodesy.Measure(geodesy.Ellipsoid, q.At, found[i].Point())
+		out[i] = Neighbour{found[i].Row, line.DistanceM, line.InitialBearing}
 	}
 	return out, truncated, nil
 }
 
-// Defined returns nil for what is not defined, so that it leaves as null.
-func Defined(v float64) any {
-	if math.IsNaN(v) || math.IsInf(v, 0) {
-		return nil
+// Marks returns the places of a tile of the map, those that share a cell together as one mark.
+func (v *Service) Marks(ctx context.Context, a Actor, id tile.ID, collections, categories []string) ([]catalog.Mark, error) {
+	s, view, err := v.reading(ctx, a)
+	if err != nil {
+		return nil, err
 	}
-	return v
+	if id.Z < 0 || id.Z > catalog.MaxMarkZoom || id.X < 0 || id.Y < 0 || id.X >= 1<<id.Z || id.Y >= 1<<id.Z {
+		return nil, fault.Refuse("tile", fmt.Sprintf("%d/%d/%d", id.Z, id.X, id.Y),
+			fmt.Errorf("z is from 0 to %d, x and y are from 0 to 2^z - 1", catalog.MaxMarkZoom))
+	}
+	return s.Marks(view, id, collections, categories), nil
 }

@@ -2,79 +2,74 @@ package service
 
 import (
 	"context"
-	"encoding/json"
-	"errors"
-	"fmt"
+	"maps"
 	"reflect"
 	"slices"
-	"strings"
 	"time"
 
 	"github.com/google/uuid"
 
-	"viandante/codec/geojson"
+	"viandante/core/feature"
 	"viandante/core/geodesy"
+	"viandante/service/fault"
 	"viandante/store"
 )
 
 // Past is one change of a feature.
 type Past struct {
-	No    uint64 `json:"no"`
-	At    string `json:"at"`
-	Actor string `json:"actor"`
+	No    uint64
+	At    time.Time
+	Actor string
 	// What is created, changed, moved, deleted or restored.
-	What string `json:"what"`
+	What string
 	// Changes are the properties that are others, by name.
-	Changes []PropertyChange `json:"changes"`
-	// MovedM is by how far the position was moved, in metres, null where it was not.
-	MovedM any `json:"moved_m"`
+	Changes []PropertyChange
+	// MovedM is by how far the position was moved, in metres, nil where it was not.
+	MovedM *float64
 	// Feature is what it was after the change, and when deleted before it.
-	Feature *geojson.Feature `json:"feature"`
+	Feature *feature.Feature
 }
 
-// PropertyChange is a property before and after a change, null where it was not there.
+// PropertyChange is a property before and after a change, nil where it was not there; that of the name GeometryChange holds
+// two feature.Geometry.
 type PropertyChange struct {
-	Name   string `json:"name"`
-	Before any    `json:"before"`
-	After  any    `json:"after"`
+	Name          string
+	Before, After any
 }
+
+// GeometryChange is the name of a change of where a feature is.
+const GeometryChange = "geometry"
 
 // History returns the changes of a feature, newest first; it goes on when the feature is deleted.
 func (v *Service) History(ctx context.Context, a Actor, collection string, id uuid.UUID, limit int) ([]Past, error) {
-	if err := a.mayRead(); err != nil {
+	if err := a.MayRead(); err != nil {
 		return nil, err
 	}
-	log, err := v.store.History(ctx, a.Workspace, "features", id.String(), limit)
+	log, err := v.store.History(ctx, a.Workspace, store.Features, id.String(), limit)
 	if err != nil {
 		return nil, err
 	}
-	log = slices.DeleteFunc(log, func(l store.Logged) bool { return l.Collection != collection })
+	log = slices.DeleteFunc(log, func(l store.Logged) bool { return l.Collection != collection || !a.Sees(collection) })
 	if len(log) == 0 {
-		return nil, missing("feature " + id.String() + " in the collection " + clip(collection) + ", nor ever was")
+		return nil, fault.Missing("feature " + id.String() + " in the collection " + feature.Clip(collection) + ", nor ever was")
 	}
 	out := make([]Past, 0, len(log))
 	for i, l := range log {
-		before, err1 := logged(l.Before)
-		after, err2 := logged(l.After)
-		if err := errors.Join(err1, err2); err != nil {
-			return nil, fmt.Errorf("change %d: %w", l.No, err)
-		}
-		p := Past{No: l.No, At: l.At.Format(time.RFC3339Nano), Actor: l.Actor, What: "changed", Changes: []PropertyChange{}}
+		before, after := l.Before, l.After
+		p := Past{No: l.No, At: l.At, Actor: l.Actor, What: "changed", Feature: after}
 		switch {
 		case after == nil:
-			p.What, p.Feature = "deleted", present(a, before)
+			p.What, p.Feature = "deleted", before
 		case before == nil && i < len(log)-1:
 			p.What = "restored"
 		case before == nil:
 			p.What = "created"
-		}
-		if after != nil {
-			p.Feature = present(a, after)
-		}
-		if before != nil && after != nil {
-			p.Changes = difference(present(a, before), present(a, after))
-			if before.At.IsValid() && after.At.IsValid() && before.At != after.At {
-				p.MovedM = geodesy.Distance(before.At, after.At)
+		default:
+			p.Changes = difference(before, after)
+			from, to := before.Geometry.Point(), after.Geometry.Point()
+			if before.Kind() == feature.Place && from.IsValid() && to.IsValid() && from != to {
+				m := geodesy.Distance(from, to)
+				p.MovedM = &m
 				if len(p.Changes) == 1 {
 					p.What = "moved"
 				}
@@ -85,55 +80,28 @@ func (v *Service) History(ctx context.Context, a Actor, collection string, id uu
 	return out, nil
 }
 
-func logged(text []byte) (*store.Feature, error) {
-	if text == nil {
-		return nil, nil
-	}
-	f := &store.Feature{}
-	return f, json.Unmarshal(text, f)
-}
-
-// difference returns what is another in a feature, the position as "geometry".
-func difference(before, after *geojson.Feature) []PropertyChange {
-	out := []PropertyChange{}
-	names := map[string]bool{}
-	for _, f := range []*geojson.Feature{before, after} {
-		for name := range f.Properties {
-			names[name] = true
+// difference returns what is another in a feature.
+func difference(before, after *feature.Feature) []PropertyChange {
+	var out []PropertyChange
+	was, is := before.Draft().Properties, after.Draft().Properties
+	names := maps.Clone(was)
+	maps.Copy(names, is)
+	for _, name := range slices.Sorted(maps.Keys(names)) {
+		if !reflect.DeepEqual(was[name], is[name]) {
+			out = append(out, PropertyChange{name, was[name], is[name]})
 		}
 	}
-	for name := range names {
-		b, a := before.Properties[name], after.Properties[name]
-		if name != propVersion && name != propUpdatedAt && name != propCreatedAt && !reflect.DeepEqual(b, a) {
-			out = append(out, PropertyChange{name, b, a})
-		}
-	}
-	slices.SortFunc(out, func(x, y PropertyChange) int { return strings.Compare(x.Name, y.Name) })
-	if !reflect.DeepEqual(before.Geometry, after.Geometry) {
-		out = append(out, PropertyChange{"geometry", before.Geometry, after.Geometry})
+	if b, a := before.Draft().Geometry, after.Draft().Geometry; !b.Equal(a) {
+		out = append(out, PropertyChange{GeometryChange, b, a})
 	}
 	return out
 }
 
-// Binned is a feature in the bin.
-type Binned struct {
-	Feature    *geojson.Feature `json:"feature"`
-	Collection string           `json:"collection"`
-	DeletedAt  string           `json:"deleted_at"`
-}
-
 // Bin returns what was deleted last, newest first. Putting a feature under its id again takes it out.
-func (v *Service) Bin(ctx context.Context, a Actor, limit int) ([]Binned, error) {
-	if err := a.mayRead(); err != nil {
+func (v *Service) Bin(ctx context.Context, a Actor, limit int) ([]store.Binned, error) {
+	if err := a.MayRead(); err != nil {
 		return nil, err
 	}
 	rows, err := v.store.Bin(ctx, a.Workspace, limit)
-	if err != nil {
-		return nil, err
-	}
-	out := make([]Binned, len(rows))
-	for i, r := range rows {
-		out[i] = Binned{present(a, r.Feature), r.Feature.Collection, r.DeletedAt.Format(time.RFC3339Nano)}
-	}
-	return out, nil
+	return slices.DeleteFunc(rows, func(b store.Binned) bool { return !a.Sees(b.Feature.Collection) }), err
 }

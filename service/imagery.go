@@ -10,8 +10,10 @@ import (
 	"github.com/google/uuid"
 
 	"viandante/codec/wmts"
+	"viandante/core/feature"
 	"viandante/core/tile"
 	"viandante/imagery"
+	"viandante/service/fault"
 	"viandante/store"
 )
 
@@ -37,39 +39,39 @@ func checkImagery(_ context.Context, _ *Service, _ Actor, i *Imagery) error {
 		return err
 	}
 	if _, err := imagery.CheckURL(imagery.Address(i.Template, nil, 0, 0, 0, 0)); err != nil {
-		return Refuse("template", clip(i.Template), err)
+		return fault.Refuse("template", feature.Clip(i.Template), err)
 	}
 	for _, part := range []string{"{z}", "{x}"} {
 		if !strings.Contains(i.Template, part) {
-			return Refuse("template", clip(i.Template), fmt.Errorf("has no %s: an address such as http://127.0.0.1:9000/{z}/{x}/{y}.png", part))
+			return fault.Refuse("template", feature.Clip(i.Template), fmt.Errorf("has no %s: an address such as http://127.0.0.1:9000/{z}/{x}/{y}.png", part))
 		}
 	}
 	if strings.Contains(i.Template, "{y}") == strings.Contains(i.Template, "{-y}") {
-		return Refuse("template", clip(i.Template), errors.New("must have {y}, or {-y} where rows are counted from the south"))
+		return fault.Refuse("template", feature.Clip(i.Template), errors.New("must have {y}, or {-y} where rows are counted from the south"))
 	}
 	if len(i.Template) > 2000 {
-		return Refuse("template", clip(i.Template), errors.New("is longer than 2000 bytes"))
+		return fault.Refuse("template", feature.Clip(i.Template), errors.New("is longer than 2000 bytes"))
 	}
 	if i.TileSize == 0 {
 		i.TileSize = 256
 	}
 	if i.TileSize != 256 && i.TileSize != 512 {
-		return Refuse("tile_size", fmt.Sprint(i.TileSize), errors.New("must be 256 or 512"))
+		return fault.Refuse("tile_size", fmt.Sprint(i.TileSize), errors.New("must be 256 or 512"))
 	}
 	if i.MinZoom < 0 || i.MaxZoom > 24 || i.MinZoom > i.MaxZoom {
-		return Refuse("max_zoom", fmt.Sprint(i.MaxZoom), fmt.Errorf("with min_zoom %d, 0 ≤ min_zoom ≤ max_zoom ≤ 24 must hold", i.MinZoom))
+		return fault.Refuse("max_zoom", fmt.Sprint(i.MaxZoom), fmt.Errorf("with min_zoom %d, 0 ≤ min_zoom ≤ max_zoom ≤ 24 must hold", i.MinZoom))
 	}
 	if i.Matrices == nil {
 		i.Matrices = []string{}
 	}
 	if n := len(i.Matrices); n > 0 && n != i.MaxZoom-i.MinZoom+1 || slices.ContainsFunc(i.Matrices, func(m string) bool { return m == "" || len(m) > 200 }) {
-		return Refuse("matrices", "", fmt.Errorf("must name the zooms from %d to %d", i.MinZoom, i.MaxZoom))
+		return fault.Refuse("matrices", "", fmt.Errorf("must name the zooms from %d to %d", i.MinZoom, i.MaxZoom))
 	}
 	if !(i.Opacity >= 0 && i.Opacity <= 1) {
-		return Refuse("opacity", fmt.Sprint(i.Opacity), errors.New("must be from 0 to 1"))
+		return fault.Refuse("opacity", fmt.Sprint(i.Opacity), errors.New("must be from 0 to 1"))
 	}
 	if len(i.Attribution) > 300 {
-		return Refuse("attribution", clip(i.Attribution), errors.New("is longer than 300 bytes"))
+		return fault.Refuse("attribution", feature.Clip(i.Attribution), errors.New("is longer than 300 bytes"))
 	}
 	return nil
 }
@@ -106,13 +108,13 @@ func (v *Service) DeleteImagery(ctx context.Context, a Actor, id uuid.UUID, matc
 
 // ImageryLayers reads a WMTS capabilities document and returns the layers in it that can be drawn.
 func (v *Service) ImageryLayers(ctx context.Context, a Actor, address string) ([]wmts.Layer, error) {
-	if err := a.mayWrite(); err != nil {
+	if err := a.MayWrite(); err != nil {
 		return nil, err
 	}
 	layers, err := v.imagery.Layers(ctx, address)
 	var e *imagery.Error
 	if errors.As(err, &e) {
-		return nil, Refuse("url", clip(address), e)
+		return nil, fault.Refuse("url", feature.Clip(address), e)
 	}
 	return layers, err
 }
@@ -125,7 +127,7 @@ func (v *Service) ImageryTile(ctx context.Context, a Actor, id uuid.UUID, t tile
 	}
 	s := k.Body
 	if t.Z < s.MinZoom || t.Z > s.MaxZoom || t.X < 0 || t.Y < 0 || t.X >= 1<<t.Z || t.Y >= 1<<t.Z {
-		return nil, "", Refuse("tile", fmt.Sprintf("%d/%d/%d", t.Z, t.X, t.Y), fmt.Errorf("the source has tiles of the zooms %d to %d", s.MinZoom, s.MaxZoom))
+		return nil, "", fault.Refuse("tile", fmt.Sprintf("%d/%d/%d", t.Z, t.X, t.Y), fmt.Errorf("the source has tiles of the zooms %d to %d", s.MinZoom, s.MaxZoom))
 	}
 	data, mediaType, err := v.imagery.Tile(ctx, s.Template, imagery.Address(s.Template, s.Matrices, s.MinZoom, t.Z, t.X, t.Y), s.TileSize)
 	var e *imagery.Error
@@ -133,7 +135,7 @@ func (v *Service) ImageryTile(ctx context.Context, a Actor, id uuid.UUID, t tile
 	case errors.Is(err, imagery.ErrNoTile):
 		return nil, "", nil
 	case errors.As(err, &e):
-		return nil, "", &Error{Kind: Upstream, Detail: s.Name + ": " + e.Reason}
+		return nil, "", fault.New(fault.Upstream, "%s: %s", s.Name, e.Reason)
 	}
 	return data, mediaType, err
 }

@@ -11,6 +11,8 @@ import (
 
 	"github.com/google/uuid"
 
+	"viandante/core/feature"
+	"viandante/service/fault"
 	"viandante/store"
 )
 
@@ -42,7 +44,7 @@ type kind[T any] struct {
 }
 
 func list[T any](ctx context.Context, v *Service, a Actor, k kind[T]) ([]Kept[T], error) {
-	if err := a.mayRead(); err != nil {
+	if err := a.MayRead(); err != nil {
 		return nil, err
 	}
 	rows, err := v.store.AllKept(ctx, a.Workspace, k.topic)
@@ -65,12 +67,12 @@ func unpack[T any](r store.Kept) (Kept[T], error) {
 
 // one returns one of them.
 func one[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUID) (Kept[T], error) {
-	if err := a.mayRead(); err != nil {
+	if err := a.MayRead(); err != nil {
 		return Kept[T]{}, err
 	}
 	row, err := v.store.Kept(ctx, a.Workspace, k.topic, id)
 	if errors.Is(err, store.ErrNotFound) {
-		return Kept[T]{}, missing(k.name + " " + id.String())
+		return Kept[T]{}, fault.Missing(k.name + " " + id.String())
 	} else if err != nil {
 		return Kept[T]{}, err
 	}
@@ -79,11 +81,11 @@ func one[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUI
 
 // put creates or replaces one; creating the same again is no change.
 func put[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUID, body T, match Match) (Kept[T], bool, error) {
-	if err := a.mayWrite(); err != nil {
+	if err := a.MayWrite(); err != nil {
 		return Kept[T]{}, false, err
 	}
 	if id == uuid.Nil {
-		return Kept[T]{}, false, Refuse("id", id.String(), errors.New("is the UUID of zeros, which stands for no id"))
+		return Kept[T]{}, false, fault.Refuse("id", id.String(), errors.New("is the UUID of zeros, which stands for no id"))
 	}
 	if err := k.check(ctx, v, a, &body); err != nil {
 		return Kept[T]{}, false, err
@@ -110,7 +112,7 @@ func put[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUI
 			return answer{Row: *before}, nil
 		}
 		if before == nil && len(all) >= k.most {
-			return answer{}, &Error{Kind: Invalid, Detail: fmt.Sprintf("there are %d %ss already, as many as there may be; delete one first", len(all), k.name)}
+			return answer{}, fault.New(fault.Invalid, "there are %d %ss already, as many as there may be; delete one first", len(all), k.name)
 		}
 		row := store.Kept{ID: id, Body: text}
 		if err := c.WriteKept(k.topic, before, &row); err != nil {
@@ -150,7 +152,7 @@ func (k kind[T]) adjust(c *store.Change, all []store.Kept, id uuid.UUID, body *T
 }
 
 func drop[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUID, match Match) error {
-	if err := a.mayWrite(); err != nil {
+	if err := a.MayWrite(); err != nil {
 		return err
 	}
 	match.exists = true
@@ -194,7 +196,7 @@ func holdKept[T any](match Match, k kind[T], id uuid.UUID, before *store.Kept) e
 func checkName(name *string) error {
 	*name = strings.TrimSpace(*name)
 	if n := utf8.RuneCountInString(*name); n < 1 || n > 100 || !utf8.ValidString(*name) {
-		return Refuse("name", clip(*name), errors.New("must have 1 to 100 characters"))
+		return fault.Refuse("name", feature.Clip(*name), errors.New("must have 1 to 100 characters"))
 	}
 	return nil
 }

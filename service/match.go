@@ -7,6 +7,9 @@ import (
 	"fmt"
 	"slices"
 
+	"github.com/google/uuid"
+
+	"viandante/service/fault"
 	"viandante/store"
 )
 
@@ -34,13 +37,13 @@ func (m Match) hold(what string, version uint64, current func() any) error {
 	conditional := m.Any || m.Versions != nil
 	switch {
 	case version == 0 && (m.exists || conditional):
-		return missing(what)
+		return fault.Missing(what)
 	case version == 0:
 		return nil
 	case m.New || slices.Contains(m.Not, version) || m.Versions != nil && !slices.Contains(m.Versions, version):
-		return &Error{Kind: Stale, Detail: "the " + what + " was changed by somebody else since it was read", Current: current()}
+		return &fault.Error{Kind: fault.Stale, Detail: "the " + what + " was changed by somebody else since it was read", Current: current()}
 	case !conditional && m.Not == nil:
-		return &Error{Kind: NeedsMatch, Detail: "changing the " + what + " takes the header If-Match with the ETag that it was read with"}
+		return fault.New(fault.NeedsMatch, "changing the %s takes the header If-Match with the ETag that it was read with", what)
 	}
 	return nil
 }
@@ -55,7 +58,7 @@ func perform[T any](
 	ctx context.Context, v *Service, a Actor, want store.Wanted, f func(c *store.Change) (T, error),
 ) (T, error) {
 	var out T
-	done, err := v.store.ChangeOf(ctx, a.Workspace, a.Name, want, func(c *store.Change) (err error) {
+	done, err := v.store.ChangeOf(ctx, a.Workspace, a.Store(), want, func(c *store.Change) (err error) {
 		if text := c.Answered(); text != nil {
 			return json.Unmarshal(text, &out)
 		}
@@ -89,7 +92,7 @@ func (v *Service) answered(ctx context.Context, a Actor, once store.Once, into a
 
 func reused(err error) error {
 	if errors.Is(err, store.ErrKeyReused) {
-		return &Error{Kind: Conflict, Detail: err.Error() + "; use a new key for a new request"}
+		return fault.New(fault.Conflict, "%v; use a new key for a new request", err)
 	}
 	return err
 }
@@ -98,24 +101,24 @@ func reused(err error) error {
 // the last that was done to it is its deletion, of one of the versions that the request names.
 func (v *Service) deletedBefore(ctx context.Context, a Actor, topic, entity string, m Match) bool {
 	log, err := v.store.History(ctx, a.Workspace, topic, entity, 1)
-	if err != nil || len(log) == 0 || log[0].After != nil {
+	if err != nil || len(log) == 0 || !log[0].Gone() {
 		return false
 	}
 	var before struct{ Version uint64 }
-	return json.Unmarshal(log[0].Before, &before) == nil && slices.Contains(m.Versions, before.Version)
+	if f := log[0].Before; f != nil {
+		before.Version = f.Version
+	} else if err := log[0].Text(&before, false); err != nil {
+		return false
+	}
+	return slices.Contains(m.Versions, before.Version)
 }
 
 // unlessDeletedBefore is the error of a deletion, none where the same one was made before.
 func (v *Service) unlessDeletedBefore(ctx context.Context, a Actor, topic, entity string, m Match, err error) error {
-	if kindIs(err, NotFound) && v.deletedBefore(ctx, a, topic, entity, m) {
+	if fault.Is(err, fault.NotFound) && v.deletedBefore(ctx, a, topic, entity, m) {
 		return nil
 	}
 	return err
-}
-
-func kindIs(err error, kind Kind) bool {
-	var e *Error
-	return errors.As(err, &e) && e.Kind == kind
 }
 
 // errMoved is returned by a change whose ground has moved: what it was decided on is another now.
@@ -127,4 +130,16 @@ const maxTries = 12
 // overtaken is the error of a change that others were always faster than.
 func overtaken(what string) error {
 	return fmt.Errorf("%w: %s", store.ErrBusy, what)
+}
+
+// taken makes sure that a change is in this process's catalog before it is answered.
+func (v *Service) taken(ctx context.Context, workspace uuid.UUID, done store.Committed) error {
+	if done.No == 0 {
+		return nil
+	}
+	h, err := v.house(ctx, workspace)
+	if err != nil {
+		return err
+	}
+	return h.channel.Wrote(ctx, done)
 }

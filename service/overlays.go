@@ -9,9 +9,11 @@ import (
 
 	"github.com/google/uuid"
 
-	"viandante/codec/geojson"
 	"viandante/codec/picture"
+	"viandante/core/feature"
+	"viandante/core/geo"
 	"viandante/core/placement"
+	"viandante/service/fault"
 	"viandante/store"
 )
 
@@ -32,8 +34,8 @@ type Overlay struct {
 
 // ControlPoint is a pixel of a picture and where it lies, lng, lat.
 type ControlPoint struct {
-	Pixel *geojson.Pair `json:"pixel"`
-	At    *geojson.Pair `json:"at"`
+	Pixel *geo.Pair `json:"pixel"`
+	At    *geo.Pair `json:"at"`
 }
 
 var overlays = kind[Overlay]{topic: store.Overlays, name: "overlay", most: 200, check: checkOverlay}
@@ -43,34 +45,34 @@ func checkOverlay(ctx context.Context, v *Service, a Actor, o *Overlay) error {
 		return err
 	}
 	if !(o.Opacity >= 0 && o.Opacity <= 1) {
-		return Refuse("opacity", fmt.Sprint(o.Opacity), errors.New("must be from 0 to 1"))
+		return fault.Refuse("opacity", fmt.Sprint(o.Opacity), errors.New("must be from 0 to 1"))
 	}
 	p, err := v.Picture(ctx, a, o.Picture, false)
 	if err != nil {
-		return Refuse("picture", clip(o.Picture), errors.New("is not the hash of a picture that is kept: send the picture to /v1/pictures first"))
+		return fault.Refuse("picture", feature.Clip(o.Picture), errors.New("is not the hash of a picture that is kept: send the picture to /v1/pictures first"))
 	}
 	o.WidthPx, o.HeightPx = p.Width, p.Height
 	controls := make([]placement.Control, len(o.Control))
 	for i, c := range o.Control {
 		if c.Pixel == nil || c.At == nil {
-			return Refuse(fmt.Sprintf("control[%d]", i), "", errors.New("must have a pixel [x, y] and where it lies, at [lng, lat]"))
+			return fault.Refuse(fmt.Sprintf("control[%d]", i), "", errors.New("must have a pixel [x, y] and where it lies, at [lng, lat]"))
 		}
-		at, err := geojson.Position(c.At[:])
+		at, err := geo.FromLngLat(c.At[:])
 		if err != nil {
-			return Refuse(fmt.Sprintf("control[%d].at", i), "", err)
+			return fault.Refuse(fmt.Sprintf("control[%d].at", i), "", err)
 		}
 		if !(c.Pixel[0] >= -1e6 && c.Pixel[0] <= 1e6 && c.Pixel[1] >= -1e6 && c.Pixel[1] <= 1e6) {
-			return Refuse(fmt.Sprintf("control[%d].pixel", i), fmt.Sprint(*c.Pixel), errors.New("is not a pixel x, y"))
+			return fault.Refuse(fmt.Sprintf("control[%d].pixel", i), fmt.Sprint(*c.Pixel), errors.New("is not a pixel x, y"))
 		}
 		controls[i] = placement.Control{X: c.Pixel[0], Y: c.Pixel[1], At: at}
 	}
 	fitted, err := placement.Fit(controls)
 	if err != nil {
-		return Refuse("control", "", err)
+		return fault.Refuse("control", "", err)
 	}
 	corners, err := fitted.Corners(float64(p.Width), float64(p.Height))
 	if err != nil {
-		return Refuse("control", "", err)
+		return fault.Refuse("control", "", err)
 	}
 	o.Corners = nil
 	for _, c := range corners {
@@ -101,13 +103,14 @@ func (v *Service) DeleteOverlay(ctx context.Context, a Actor, id uuid.UUID, matc
 
 // AddPicture keeps a picture and returns its hash. The same bytes again are the same picture.
 func (v *Service) AddPicture(ctx context.Context, a Actor, data []byte) (string, picture.Info, error) {
-	if err := a.mayWrite(); err != nil {
+	if err := a.MayWrite(); err != nil {
 		return "", picture.Info{}, err
 	}
 	info, err := v.checkPicture(ctx, data)
 	var refused *picture.Error
 	if errors.As(err, &refused) {
-		return "", info, &Error{Kind: Invalid, Detail: "the picture " + refused.Error(), Fields: []FieldError{{Field: "body", Reason: "the picture " + refused.Reason, Hint: refused.Hint}}}
+		return "", info, &fault.Error{Kind: fault.Invalid, Detail: "the picture " + refused.Error(),
+			Fields: []fault.Field{{Field: "body", Reason: "the picture " + refused.Reason, Hint: refused.Hint}}}
 	} else if err != nil {
 		return "", info, err
 	}
@@ -129,16 +132,16 @@ func (v *Service) checkPicture(ctx context.Context, data []byte) (picture.Info, 
 
 // Picture returns a kept picture; without data only what it is.
 func (v *Service) Picture(ctx context.Context, a Actor, hash string, data bool) (store.Picture, error) {
-	if err := a.mayRead(); err != nil {
+	if err := a.MayRead(); err != nil {
 		return store.Picture{}, err
 	}
 	raw, err := hex.DecodeString(hash)
 	if err != nil || len(raw) != 32 {
-		return store.Picture{}, missing("picture " + clip(hash))
+		return store.Picture{}, fault.Missing("picture " + feature.Clip(hash))
 	}
 	p, err := v.store.Picture(ctx, a.Workspace, [32]byte(raw), data)
 	if errors.Is(err, store.ErrNotFound) {
-		err = missing("picture " + hash)
+		err = fault.Missing("picture " + hash)
 	}
 	return p, err
 }

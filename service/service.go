@@ -1,130 +1,85 @@
-// Package service is what the product does, in its own words: it joins the computation of core with what the store
-// keeps. It knows no HTTP. Every call takes an Actor, who asks and what he may.
+// Package service is what the product does, in its own words and on typed values: it joins the computation of core with
+// what the packages below it keep. It knows no HTTP, no SQL and no GeoJSON. Every call takes an Actor, who asks and what he
+// may do.
+//
+//	access      who asks
+//	atlas       the regions in use, and what answers from them
+//	catalog     a workspace's features in memory
+//	feed        the change log, followed and handed on
+//	background  the goroutines, owned
+//	fault       how a request is refused
 package service
 
 import (
 	"context"
 	"errors"
-	"fmt"
 	"log/slog"
-	"runtime/debug"
 	"sync"
 	"sync/atomic"
 	"time"
 
 	"github.com/google/uuid"
 
-	"viandante/core/geo"
+	"viandante/core/feature"
 	"viandante/imagery"
+	"viandante/service/access"
+	"viandante/service/atlas"
+	"viandante/service/background"
+	"viandante/service/catalog"
+	"viandante/service/fault"
+	"viandante/service/feed"
 	"viandante/store"
 	"viandante/world"
 )
 
-// Actor is who asks: the workspace he is in, the name that the change log keeps, and what he may do.
-type Actor struct {
-	Workspace   uuid.UUID
-	Name        string
-	Read, Write bool
-}
-
-// Kind says what is wrong with a request, in the service's terms.
-type Kind int
-
-// The kinds of error.
-const (
-	Invalid    Kind = iota + 1 // a value is wrong
-	Forbidden                  // the actor may not
-	NotFound                   // there is no such thing
-	Conflict                   // somebody was first
-	Stale                      // it has changed since it was read
-	Impossible                 // understood, but it cannot be done
-	Unready                    // not loaded yet
-	Gone                       // older than what is kept
-	NeedsMatch                 // a change must say which version it is of
-	Upstream                   // somebody else's service does not do its part
-	TooLarge                   // more than is taken
+// What whoever calls the service speaks in besides.
+type (
+	Actor      = access.Actor
+	Collection = store.Collection
+	Category   = store.Category
+	Picture    = store.Picture
+	// Once names a request that may come again.
+	Once = store.Once
 )
-
-// Error is what a call of the service returns when it refuses.
-type Error struct {
-	Kind   Kind
-	Detail string
-	Fields []FieldError
-	// Current is the thing as it is now, for Conflict and Stale, where it may be seen.
-	Current any
-}
-
-// FieldError says what is wrong with one value and what would be right.
-type FieldError struct {
-	Field  string `json:"field"`
-	Value  string `json:"value"`
-	Reason string `json:"reason"`
-	Hint   string `json:"hint"`
-}
-
-func (e *Error) Error() string {
-	msg := e.Detail
-	for _, f := range e.Fields {
-		msg += fmt.Sprintf("; %s: %s", f.Field, f.Reason)
-	}
-	return msg
-}
-
-// Refuse returns the error for a value that is wrong. A *geo.ParseError brings its reason and hint along.
-func Refuse(field, value string, err error) *Error {
-	f := FieldError{Field: field, Value: value, Reason: err.Error()}
-	var pe *geo.ParseError
-	if errors.As(err, &pe) {
-		f.Reason, f.Hint = pe.Reason, pe.Hint
-		if value == "" {
-			f.Value = pe.Input
-		}
-	}
-	if r := []rune(f.Value); len(r) > 200 {
-		f.Value = string(r[:200]) + "…"
-	}
-	return &Error{Kind: Invalid, Detail: fmt.Sprintf("%s %s", field, f.Reason), Fields: []FieldError{f}}
-}
 
 // Service answers for all workspaces and regions of an installation. It is safe for use by many goroutines.
 type Service struct {
-	store     *store.Store
-	regionDir string
-	log       *slog.Logger
-	imagery   *imagery.Client
+	atlas   *atlas.Atlas
+	store   *store.Store
+	log     *slog.Logger
+	imagery *imagery.Client
+	feed    *feed.Feed
+	crew    *background.Crew
+	// alive ends when the service is closed.
+	alive context.Context
+	end   context.CancelFunc
 
-	mu      sync.Mutex
-	indexes map[uuid.UUID]*index
-	regions atomic.Pointer[regionSet]
-	atlas   sync.Mutex // for whoever changes the regions in use
-	trouble map[string]*trouble
-	tiles   tileCache
+	mu     sync.Mutex
+	houses map[uuid.UUID]*house
 	// pictures bounds how many pictures are unpacked at once: each may take some hundred megabytes.
 	pictures chan struct{}
 	ready    atomic.Bool
-	// live are the goroutines that were started; Close waits for them.
-	live     sync.WaitGroup
-	Counters Counters
 }
 
-// Counters are what an operator would want to know of: they only grow.
-type Counters struct {
-	// Faults are readings of a region that failed, Panics what went wrong in the background and was begun again.
-	Faults, Panics atomic.Int64
+// Options are what a service can be told; the zero Options are right for most.
+type Options struct {
+	// KeepChanges is how long entries of the change log are kept, 0 for ever.
+	KeepChanges time.Duration
 }
 
-// New returns a service; Run brings it to life. Region files lie in regionDir.
-func New(s *store.Store, regionDir string, log *slog.Logger) *Service {
-	v := &Service{store: s, regionDir: regionDir, log: log, imagery: imagery.NewClient(time.Now), indexes: map[uuid.UUID]*index{}, tiles: newTileCache(),
-		trouble: map[string]*trouble{}, pictures: make(chan struct{}, 1)}
-	v.regions.Store(&regionSet{})
+// New returns a service; Run brings it to life, Close ends it. Region files lie in regionDir.
+func New(s *store.Store, regionDir string, log *slog.Logger, o Options) *Service {
+	v := &Service{atlas: atlas.New(s, regionDir, log), store: s, log: log, imagery: imagery.NewClient(time.Now),
+		crew: background.New(log), houses: map[uuid.UUID]*house{}, pictures: make(chan struct{}, 1)}
+	v.feed = feed.New(s, o.KeepChanges, v.crew)
+	v.alive, v.end = context.WithCancel(context.Background())
 	return v
 }
 
-// Load reads the regions and the indexes of all workspaces. Afterwards the service is ready.
+// Load reads the regions and the features of all workspaces. Afterwards the service is ready.
 func (v *Service) Load(ctx context.Context) error {
-	v.live.Go(func() { v.guarded("the world's coastlines", func() { _, _ = world.Region() }) }) // built by the time that somebody looks
-	if err := v.followRegions(ctx); err != nil {
+	v.crew.Go(v.alive, "the world's coastlines", func(context.Context) { _, _ = world.Region() }) // built before somebody looks
+	if err := v.atlas.Follow(ctx); err != nil {
 		return err
 	}
 	workspaces, err := v.store.Workspaces(ctx)
@@ -132,7 +87,7 @@ func (v *Service) Load(ctx context.Context) error {
 		return err
 	}
 	for _, id := range workspaces {
-		if _, err := v.index(ctx, id); err != nil {
+		if _, err := v.house(ctx, id); err != nil {
 			return err
 		}
 	}
@@ -140,111 +95,195 @@ func (v *Service) Load(ctx context.Context) error {
 	return nil
 }
 
-// Run keeps regions and indexes current with what other processes write, until ctx is done. What goes wrong in it is
+// Run keeps regions and features current with what other processes write, until ctx is done. What goes wrong in it is
 // logged and counted, and it goes on.
 func (v *Service) Run(ctx context.Context) {
-	every := time.NewTicker(300 * time.Millisecond)
-	defer every.Stop()
-	failing := false
-	for n := 0; ; n++ {
-		select {
-		case <-ctx.Done():
-			return
-		case <-every.C:
-		}
-		v.guarded("following the change log", func() {
-			err := v.catchUp(ctx)
-			if n%10_000 == 0 { // some times a day
-				err = errors.Join(err, v.store.ForgetAnswers(ctx, time.Now().Add(-keptAnswers)))
-			}
-			if err != nil && ctx.Err() == nil && !failing {
-				v.log.Warn("following the database fails; trying again", "error", err)
-			}
-			failing = err != nil
+	follow := func(what string, run func(context.Context, func(error))) {
+		failing := false
+		v.crew.Go(ctx, what, func(ctx context.Context) {
+			run(ctx, func(err error) {
+				if err != nil && !failing {
+					v.log.Warn("following the database fails; trying again", "what", what, "error", err)
+				}
+				failing = err != nil
+			})
 		})
 	}
+	follow("the change log", v.feed.Run)
+	follow("the regions in use", v.atlas.Run)
+	<-ctx.Done()
 }
 
-// keptAnswers is how long the answer to a request with a key is kept.
-const keptAnswers = 48 * time.Hour
-
-// catchUp takes in what others have written.
-func (v *Service) catchUp(ctx context.Context) error {
-	err := v.followRegions(ctx)
-	v.mu.Lock()
-	var all []*index
-	for _, x := range v.indexes {
-		all = append(all, x)
-	}
-	v.mu.Unlock()
-	for _, x := range all {
-		err = errors.Join(err, x.catchUp(ctx, 0))
-		x.warm()
-	}
-	return err
+// Close ends what was started, and waits for it.
+func (v *Service) Close() {
+	v.end()
+	v.crew.Wait()
 }
 
-// guarded does something in the background. Where it panics that is logged and counted.
-func (v *Service) guarded(what string, f func()) {
-	defer func() {
-		if p := recover(); p != nil {
-			v.Counters.Panics.Add(1)
-			v.log.Error("something went wrong in the background; it is begun again", "what", what, "panic", p, "stack", string(debug.Stack()))
-		}
-	}()
-	f()
-}
+// Panics returns how many times something went wrong in the background, and was begun again.
+func (v *Service) Panics() int64 { return v.crew.Panics() }
 
-// Close waits for what was started.
-func (v *Service) Close() { v.live.Wait() }
+// Outages returns how many times the database was found not to answer.
+func (v *Service) Outages() int64 { return v.store.Outages() }
 
 // Ready tells whether the service can answer, and what is missing otherwise.
 func (v *Service) Ready(ctx context.Context) error {
 	if !v.ready.Load() {
-		return &Error{Kind: Unready, Detail: "places and regions are still being loaded"}
+		return fault.New(fault.Unready, "places and regions are still being loaded")
 	}
 	if err := v.store.Ping(ctx); err != nil {
-		return &Error{Kind: Unready, Detail: "the database does not answer"}
+		return fault.New(fault.Unready, "the database does not answer")
 	}
 	return nil
 }
 
-// index returns the index of a workspace, loading it at first use.
-func (v *Service) index(ctx context.Context, workspace uuid.UUID) (*index, error) {
-	v.mu.Lock()
-	x := v.indexes[workspace]
-	if x == nil {
-		x = newIndex(v.store, workspace, &v.live)
-		v.indexes[workspace] = x
-	}
-	v.mu.Unlock()
-	return x, x.load(ctx)
+// house is a workspace in memory.
+type house struct {
+	store     *store.Store
+	workspace uuid.UUID
+	catalog   *catalog.Catalog
+	channel   *feed.Channel
+	writing   chan struct{} // holds one for whoever of this process writes one feature
 }
 
-// loaded returns what memory holds of a workspace while the database is away; otherwise why, where it holds nothing.
-func (v *Service) loaded(a Actor, why error) (*snapshot, error) {
+// Load fills the catalog from the database.
+func (h *house) Load(ctx context.Context, no uint64) error {
+	collections, err := h.store.Collections(ctx, h.workspace)
+	if err != nil {
+		return err
+	}
+	categories, err := h.store.Categories(ctx, h.workspace)
+	if err != nil {
+		return err
+	}
+	return h.catalog.Load(catalog.Contents{No: no, Collections: collections, Categories: categories,
+		Features: h.features(ctx)})
+}
+
+// Apply brings the catalog forward.
+func (h *house) Apply(log []store.Logged) error { return h.catalog.Apply(log) }
+
+// lock waits until nobody else of this process writes one feature, or the context ends.
+func (h *house) lock(ctx context.Context) error {
+	select {
+	case h.writing <- struct{}{}:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+func (h *house) unlock() { <-h.writing }
+
+// features returns what yields the workspace's features.
+func (h *house) features(ctx context.Context) func(func(*feature.Feature) error) error {
+	return func(yield func(*feature.Feature) error) error { return h.store.Features(ctx, h.workspace, yield) }
+}
+
+// house returns a workspace, loading it at first use.
+func (v *Service) house(ctx context.Context, workspace uuid.UUID) (*house, error) {
+	v.mu.Lock()
+	h := v.houses[workspace]
+	if h == nil {
+		h = &house{store: v.store, workspace: workspace, catalog: catalog.New(), writing: make(chan struct{}, 1)}
+		h.channel = v.feed.Channel(workspace, h)
+		v.houses[workspace] = h
+		v.crew.Go(v.alive, "building indexes", h.catalog.Run)
+	}
+	v.mu.Unlock()
+	if h.catalog.Now() != nil {
+		return h, nil
+	}
+	return h, h.channel.Open(ctx)
+}
+
+// reading returns what an actor reads from: his workspace as it is now, and his view of it.
+func (v *Service) reading(ctx context.Context, a Actor) (*catalog.Snapshot, catalog.View, error) {
+	if err := a.MayRead(); err != nil {
+		return nil, catalog.View{}, err
+	}
+	h, err := v.house(ctx, a.Workspace)
+	if err != nil {
+		return nil, catalog.View{}, err
+	}
+	return h.catalog.Now(), view(a), nil
+}
+
+// view is what an actor sees.
+func view(a Actor) catalog.View {
+	if a.Collections == nil {
+		return catalog.Everything()
+	}
+	return catalog.Only(a.Collections...)
+}
+
+// inMemory returns what memory holds of a workspace while the database is away; otherwise why, where it holds nothing.
+func (v *Service) inMemory(a Actor, why error) (*catalog.Snapshot, error) {
 	v.mu.Lock()
 	defer v.mu.Unlock()
-	if x := v.indexes[a.Workspace]; x != nil {
-		if s := x.now.Load(); s != nil {
-			return s, nil
-		}
+	if h := v.houses[a.Workspace]; errors.Is(why, store.ErrUnavailable) && h != nil && h.catalog.Now() != nil {
+		return h.catalog.Now(), nil
 	}
 	return nil, why
 }
 
-func (a Actor) mayRead() error {
-	if !a.Read {
-		return &Error{Kind: Forbidden, Detail: "this token may not read; it needs the scope read"}
+// AtLeast returns when whoever reads next is answered from no less than a change.
+func (v *Service) AtLeast(ctx context.Context, a Actor, no uint64) error {
+	h, err := v.house(ctx, a.Workspace)
+	if err != nil || h.catalog.Now().No() >= no {
+		return err
 	}
-	return nil
+	return h.channel.Wait(ctx, no)
 }
 
-func (a Actor) mayWrite() error {
-	if !a.Write {
-		return &Error{Kind: Forbidden, Detail: "this token may not write; it needs the scope write"}
+// Seen returns the number of the last change that this process answers from: no less than any that it has answered.
+func (v *Service) Seen(a Actor) uint64 {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	if h := v.houses[a.Workspace]; h != nil && h.catalog.Now() != nil {
+		return h.catalog.Now().No()
 	}
-	return nil
+	return 0
 }
 
-func missing(what string) *Error { return &Error{Kind: NotFound, Detail: "there is no " + what} }
+// Topics are what the change log tells of.
+var Topics = []string{store.Features, store.Collections, store.Categories, store.Views, store.Overlays, store.Imagery}
+
+// FollowChanges follows the changes of an actor's workspace: see feed.Channel.
+func (v *Service) FollowChanges(ctx context.Context, a Actor, since *uint64) (*feed.Follower, error) {
+	if err := a.MayRead(); err != nil {
+		return nil, err
+	}
+	h, err := v.house(ctx, a.Workspace)
+	if err != nil {
+		return nil, err
+	}
+	return h.channel.Follow(ctx, since)
+}
+
+// SeesChange tells whether an entry of the log is in an actor's view.
+func SeesChange(a Actor, e *feed.Event) bool {
+	switch e.Topic {
+	case store.Features:
+		return a.Sees(e.Collection)
+	case store.Collections:
+		return a.Sees(e.Entity)
+	}
+	return true
+}
+
+// Explain returns what an error of the database means to whoever asked; other errors stay as they are.
+func Explain(err error) error {
+	switch {
+	case errors.Is(err, store.ErrUnavailable):
+		return fault.New(fault.Away, "the database does not answer at the moment; what was asked for may or may not have been "+
+			"done, so ask again in the same way")
+	case errors.Is(err, store.ErrBusy):
+		return fault.New(fault.Busy, "%v", err)
+	case errors.Is(err, store.ErrFull):
+		return fault.New(fault.Full, "nothing was changed; make room on the disk, reading goes on: %v", err)
+	case errors.Is(err, store.ErrTooLarge):
+		return fault.New(fault.TooLarge, "%v; send it in smaller pieces", err)
+	}
+	return err
+}

@@ -9,8 +9,9 @@ import (
 
 	"github.com/google/uuid"
 
-	"viandante/codec/geojson"
+	"viandante/core/feature"
 	"viandante/core/geo"
+	"viandante/service/fault"
 	"viandante/store"
 )
 
@@ -22,11 +23,11 @@ type View struct {
 	// Opening says that the page opens with it, unless its link names another. One view at a time is.
 	Opening bool `json:"opening"`
 	// Center is lng, lat.
-	Center      *geojson.Pair `json:"center"`
-	Zoom        float64       `json:"zoom"`
-	RotationDeg float64       `json:"rotation_deg"`
-	Ground      string        `json:"ground"`
-	Lettering   string        `json:"lettering"`
+	Center      *geo.Pair `json:"center"`
+	Zoom        float64   `json:"zoom"`
+	RotationDeg float64   `json:"rotation_deg"`
+	Ground      string    `json:"ground"`
+	Lettering   string    `json:"lettering"`
 	// Hidden are the categories that are switched off; "" stands for places without one.
 	Hidden []string `json:"hidden"`
 	// Names says when places' names are shown: always, pointed or never.
@@ -52,33 +53,33 @@ func checkView(_ context.Context, _ *Service, _ Actor, w *View) error {
 		return err
 	}
 	if w.Center == nil {
-		return Refuse("center", "", &geo.ParseError{Reason: "is missing", Hint: "[lng, lat]"})
+		return fault.Refuse("center", "", &geo.ParseError{Reason: "is missing", Hint: "[lng, lat]"})
 	}
-	if _, err := geojson.Position(w.Center[:]); err != nil {
-		return Refuse("center", "", err)
+	if _, err := geo.FromLngLat(w.Center[:]); err != nil {
+		return fault.Refuse("center", "", err)
 	}
 	if !(w.Zoom >= 0 && w.Zoom <= 24) {
-		return Refuse("zoom", fmt.Sprint(w.Zoom), errors.New("must be from 0 to 24"))
+		return fault.Refuse("zoom", fmt.Sprint(w.Zoom), errors.New("must be from 0 to 24"))
 	}
 	if math.IsNaN(w.RotationDeg) || math.IsInf(w.RotationDeg, 0) {
-		return Refuse("rotation_deg", fmt.Sprint(w.RotationDeg), errors.New("must be a number of degrees"))
+		return fault.Refuse("rotation_deg", fmt.Sprint(w.RotationDeg), errors.New("must be a number of degrees"))
 	}
 	w.RotationDeg = math.Mod(math.Mod(w.RotationDeg, 360)+360, 360)
 	if w.Key < 0 || w.Key > 9 {
-		return Refuse("key", fmt.Sprint(w.Key), errors.New("must be from 1 to 9, or 0 for none"))
+		return fault.Refuse("key", fmt.Sprint(w.Key), errors.New("must be from 1 to 9, or 0 for none"))
 	}
 	if w.Names == "" {
 		w.Names = "pointed"
 	}
 	if !slices.Contains([]string{"always", "pointed", "never"}, w.Names) {
-		return Refuse("names", clip(w.Names), errors.New("must be always, pointed or never"))
+		return fault.Refuse("names", feature.Clip(w.Names), errors.New("must be always, pointed or never"))
 	}
 	for name, text := range map[string]*string{"ground": &w.Ground, "lettering": &w.Lettering} {
 		if *text == "" {
 			*text = "plain"
 		}
 		if len(*text) > 40 {
-			return Refuse(name, clip(*text), errors.New("is not the name of a style"))
+			return fault.Refuse(name, feature.Clip(*text), errors.New("is not the name of a style"))
 		}
 	}
 	for name, list := range map[string]*[]string{"hidden": &w.Hidden, "overlays": &w.Overlays, "imagery": &w.Imagery} {
@@ -86,7 +87,7 @@ func checkView(_ context.Context, _ *Service, _ Actor, w *View) error {
 			*list = []string{}
 		}
 		if len(*list) > 200 || slices.ContainsFunc(*list, func(s string) bool { return len(s) > 64 }) {
-			return Refuse(name, "", errors.New("has more than 200 entries, or one longer than 64 bytes"))
+			return fault.Refuse(name, "", errors.New("has more than 200 entries, or one longer than 64 bytes"))
 		}
 	}
 	return nil

@@ -29,7 +29,7 @@ type Change struct {
 	// No is the change's number in its workspace.
 	No    uint64
 	At    time.Time
-	actor string
+	actor Actor
 	part  uint32
 
 	wanted      Wanted
@@ -41,6 +41,12 @@ type Change struct {
 	size        int
 	wrote       bool
 	logged      []Logged
+}
+
+// Actor is who makes a change: the credential that it came with, the nil UUID for none, and the name that is shown.
+type Actor struct {
+	ID   uuid.UUID
+	Name string
 }
 
 // Wanted is what a change will look at, so that it comes with the first exchange.
@@ -74,7 +80,7 @@ type Committed struct {
 
 // Change runs f in a transaction with the workspace's next number and returns the number. What f logs becomes visible
 // with what it wrote, or not at all. f may run more than once. A change that logged nothing takes no number: it returns 0.
-func (s *Store) Change(ctx context.Context, workspace uuid.UUID, actor string, f func(c *Change) error) (uint64, error) {
+func (s *Store) Change(ctx context.Context, workspace uuid.UUID, actor Actor, f func(c *Change) error) (uint64, error) {
 	done, err := s.ChangeOf(ctx, workspace, actor, Wanted{}, f)
 	return done.No, err
 }
@@ -83,7 +89,7 @@ func (s *Store) Change(ctx context.Context, workspace uuid.UUID, actor string, f
 // could not be had in time, and on a cluster's certification failure, which the server reports as a deadlock as well.
 // f is to do nothing that takes long: the workspace's other writers wait for it.
 func (s *Store) ChangeOf(
-	ctx context.Context, workspace uuid.UUID, actor string, want Wanted, f func(c *Change) error,
+	ctx context.Context, workspace uuid.UUID, actor Actor, want Wanted, f func(c *Change) error,
 ) (done Committed, err error) {
 	if err := s.hasRoom(); err != nil {
 		return Committed{}, err
@@ -118,7 +124,7 @@ func busy(ctx context.Context, err error) error {
 	return err
 }
 
-func (s *Store) change(ctx context.Context, workspace uuid.UUID, actor string) *Change {
+func (s *Store) change(ctx context.Context, workspace uuid.UUID, actor Actor) *Change {
 	return &Change{ctx: ctx, packet: s.packet, Workspace: workspace, At: s.now().UTC().Truncate(time.Microsecond), actor: actor}
 }
 
@@ -159,7 +165,7 @@ func (s *Store) once(c *Change, f func(c *Change) error) (done Committed, err er
 // answer of once. It returns false, and has changed nothing, when another change came first: so whoever knows everything
 // up to that number knows what it replaces. Any other error says nothing about the replacement itself; ChangeOf tells.
 func (s *Store) Next(
-	ctx context.Context, workspace uuid.UUID, actor string, after uint64, r Replacement,
+	ctx context.Context, workspace uuid.UUID, actor Actor, after uint64, r Replacement,
 	once Once, answer func() ([]byte, error),
 ) (done Committed, ok bool, err error) {
 	if err := s.hasRoom(); err != nil {
@@ -169,9 +175,10 @@ func (s *Store) Next(
 	defer cancel()
 	c := s.change(ctx, workspace, actor)
 	c.No, c.wanted.Once = after+1, once
-	// Where the number is taken, so is its entry in the log: the database refuses a second one and does not go on to the commit.
+	// The counter's row is the guard: where it holds another number it would become NULL, which the strict mode refuses, and
+	// the database does not go on to what follows.
 	err = errors.Join(c.exec(`START TRANSACTION`),
-		c.exec(`UPDATE workspaces SET change_no = ? WHERE id = ? AND change_no = ?`, c.No, workspace[:], after),
+		c.exec(`UPDATE workspaces SET change_no = IF(change_no = ?, ?, NULL) WHERE id = ?`, after, c.No, workspace[:]),
 		c.writeSome([]Replacement{r}))
 	if err == nil && once.Key != "" {
 		var text []byte
@@ -197,7 +204,8 @@ func (s *Store) Next(
 		return Committed{c.No, c.logged}, true, nil
 	}
 	var me *mysql.MySQLError
-	if errors.As(err, &me) && me.Number == 1062 {
+	// 1048: another change came first. 1062: what was to be inserted is in the bin.
+	if errors.As(err, &me) && (me.Number == 1048 || me.Number == 1062) {
 		err = nil
 	}
 	return Committed{}, false, busy(ctx, err)
@@ -387,48 +395,68 @@ func (c *Change) get(into any, query string, args ...any) error {
 
 // log writes one entry of the change log; before and after are what JSON makes of them, nil for nothing.
 func (c *Change) log(topic, collection, entity string, before, after any) error {
-	return c.logAll(topic, []entry{{collection, entity, before, after}})
+	return c.logAll(topic, []entry{{collection: collection, entity: entity, before: before, after: after}})
 }
 
-// entry is what the change log is told of one thing.
+// entry is what the change log is told of one thing: of a feature what replaces it, of anything else what it was and is.
 type entry struct {
 	collection, entity string
+	feature            Replacement
 	before, after      any
 }
 
-func (c *Change) logAll(topic string, entries []entry) error {
-	text := func(v any) ([]byte, error) {
-		if v == nil {
-			return nil, nil
-		}
-		return json.Marshal(v)
+// texts returns what was before and after as the log holds it.
+func (e *entry) texts(topic string) (before, after []byte, err error) {
+	if topic == Features {
+		before, err1 := stateOf(e.feature.Before)
+		after, err2 := stateOf(e.feature.After)
+		return before, after, errors.Join(err1, err2)
 	}
+	text := func(v any) []byte {
+		if v == nil {
+			return nil
+		}
+		b, e := json.Marshal(v)
+		err = errors.Join(err, e)
+		return b
+	}
+	before, after = text(e.before), text(e.after)
+	return before, after, err
+}
+
+func (c *Change) logAll(topic string, entries []entry) error {
 	var rows []any
+	var by []byte
+	if c.actor.ID != uuid.Nil {
+		by = c.actor.ID[:]
+	}
 	for _, e := range entries {
-		b, err := text(e.before)
+		before, after, err := e.texts(topic)
 		if err != nil {
 			return err
 		}
-		a, err := text(e.after)
-		if err != nil {
-			return err
+		rows = append(rows, c.Workspace[:], c.No, c.part, topic, e.collection, e.entity, nullText(before), nullText(after),
+			stateFormat, c.actor.Name, by, c.At)
+		l := Logged{No: c.No, Part: c.part, Topic: topic, Collection: e.collection, Entity: e.entity,
+			Before: e.feature.Before, After: e.feature.After, Actor: c.actor.Name, ActorID: c.actor.ID, At: c.At}
+		if topic != Features {
+			l.TextBefore, l.TextAfter = before, after
 		}
-		rows = append(rows, c.Workspace[:], c.No, c.part, topic, e.collection, e.entity, nullText(b), nullText(a), c.actor, c.At)
-		c.logged = append(c.logged, Logged{No: c.No, Part: c.part, Topic: topic, Collection: e.collection, Entity: e.entity,
-			Before: b, After: a, Actor: c.actor, At: c.At})
+		c.logged = append(c.logged, l)
 		c.part++
 	}
-	return c.exec(`INSERT INTO changes (workspace, no, part, topic, collection, entity, state_before, state_after, actor, at) VALUES `+
-		values(len(entries), `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`), rows...)
+	return c.exec(`INSERT INTO changes (workspace, no, part, topic, collection, entity, state_before, state_after, format,
+		actor, actor_id, at) VALUES `+values(len(entries), `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`), rows...)
 }
 
 // CurrentCollection returns a collection as it is now, or nil.
 func (c *Change) CurrentCollection(id string) (*Collection, error) {
-	var k Collection
-	err := c.get(&k, `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? AND id = ?`, c.Workspace[:], id)
+	var r collectionRow
+	err := c.get(&r, selectCollections+` AND id = ?`, c.Workspace[:], id)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
+	k := r.collection()
 	return &k, err
 }
 

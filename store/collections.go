@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"database/sql/driver"
@@ -9,6 +10,8 @@ import (
 	"fmt"
 
 	"github.com/google/uuid"
+
+	"viandante/core/feature"
 )
 
 // Collection is a set of features.
@@ -17,34 +20,37 @@ type Collection struct {
 	Title       string `db:"title" json:"title"`
 	Description string `db:"description" json:"description"`
 	// Attributes are the ones that it defines.
-	Attributes Attributes `db:"attributes" json:"attributes"`
-	Version    uint64     `db:"version" json:"version"`
+	Attributes feature.Schema `db:"-" json:"attributes"`
+	Version    uint64         `db:"version" json:"version"`
 }
 
-// Attribute is one that a collection defines for its features.
-type Attribute struct {
-	Name  string `json:"name"`
-	Title string `json:"title"`
-	// Type is text, number, boolean, choice, date, url or telephone.
-	Type     string   `json:"type"`
-	Required bool     `json:"required"`
-	Options  []string `json:"options,omitempty"`
+// collectionRow is a collection as the table has it.
+type collectionRow struct {
+	Collection
+	Schema schema `db:"attributes"`
 }
 
-// Attributes are kept as JSON.
-type Attributes []Attribute
+func (r *collectionRow) collection() Collection {
+	r.Collection.Attributes = feature.Schema(r.Schema)
+	return r.Collection
+}
 
-// Scan reads them from the table.
-func (a *Attributes) Scan(src any) error {
+const selectCollections = `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ?`
+
+// schema is a feature.Schema as the table has it, JSON.
+type schema feature.Schema
+
+// Scan reads it from the table.
+func (a *schema) Scan(src any) error {
 	text, ok := src.([]byte)
 	if !ok {
-		return fmt.Errorf("attributes are %T, not a text", src)
+		return fmt.Errorf("a schema is a text, not %T", src)
 	}
 	return json.Unmarshal(text, a)
 }
 
-// Value writes them to the table.
-func (a Attributes) Value() (driver.Value, error) {
+// Value writes it to the table.
+func (a schema) Value() (driver.Value, error) {
 	if a == nil {
 		return "[]", nil
 	}
@@ -54,19 +60,23 @@ func (a Attributes) Value() (driver.Value, error) {
 
 // Collections returns the collections of a workspace by id.
 func (s *Store) Collections(ctx context.Context, workspace uuid.UUID) ([]Collection, error) {
-	out := []Collection{}
-	err := s.all(ctx, &out, `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? ORDER BY id`, workspace[:])
+	var rows []collectionRow
+	err := s.all(ctx, &rows, selectCollections+` ORDER BY id`, workspace[:])
+	out := make([]Collection, len(rows))
+	for i := range rows {
+		out[i] = rows[i].collection()
+	}
 	return out, err
 }
 
 // Collection returns a collection of a workspace, or ErrNotFound.
 func (s *Store) Collection(ctx context.Context, workspace uuid.UUID, id string) (Collection, error) {
-	var k Collection
-	err := s.get(ctx, &k, `SELECT id, title, description, attributes, version FROM collections WHERE workspace = ? AND id = ?`, workspace[:], id)
+	var r collectionRow
+	err := s.get(ctx, &r, selectCollections+` AND id = ?`, workspace[:], id)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = ErrNotFound
 	}
-	return k, err
+	return r.collection(), err
 }
 
 // WriteCollection creates or replaces a collection and logs it.
@@ -77,7 +87,7 @@ func (c *Change) WriteCollection(before *Collection, k *Collection) error {
 		was = before
 	}
 	return errors.Join(c.exec(`REPLACE INTO collections (workspace, id, title, description, attributes, version) VALUES (?, ?, ?, ?, ?, ?)`,
-		c.Workspace[:], k.ID, k.Title, k.Description, k.Attributes, k.Version), c.log("collections", k.ID, k.ID, was, k))
+		c.Workspace[:], k.ID, k.Title, k.Description, schema(k.Attributes), k.Version), c.log(Collections, k.ID, k.ID, was, k))
 }
 
 // DeleteCollection deletes a collection that no feature belongs to any more, and logs it; false when some do.
@@ -89,7 +99,7 @@ func (c *Change) DeleteCollection(before *Collection) (bool, error) {
 		return false, err
 	}
 	return true, errors.Join(c.exec(`DELETE FROM collections WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID),
-		c.log("collections", before.ID, before.ID, before, nil))
+		c.log(Collections, before.ID, before.ID, before, nil))
 }
 
 // Category is a kind of place.
@@ -131,11 +141,16 @@ func (c *Change) WriteCategory(before, k *Category) error {
 		was = before
 	}
 	return errors.Join(c.exec(`REPLACE INTO categories (workspace, `+categoryColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-		c.Workspace[:], k.ID, k.Name, k.Glyph, k.Colour, k.Position, k.Picture, k.Version), c.log("categories", "", k.ID, was, k))
+		c.Workspace[:], k.ID, k.Name, k.Glyph, k.Colour, k.Position, k.Picture, k.Version), c.log(Categories, "", k.ID, was, k))
 }
 
 // DeleteCategory deletes a category and logs it; places keep its id, and are drawn as those without one.
 func (c *Change) DeleteCategory(before *Category) error {
 	return errors.Join(c.exec(`DELETE FROM categories WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID),
-		c.log("categories", "", before.ID, before, nil))
+		c.log(Categories, "", before.ID, before, nil))
+}
+
+// ByPosition orders categories as Categories returns them.
+func ByPosition(a, b Category) int {
+	return cmp.Or(cmp.Compare(a.Position, b.Position), cmp.Compare(a.ID, b.ID))
 }

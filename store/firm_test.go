@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"viandante/core/feature"
 	"viandante/store"
 	"viandante/store/storetest"
 )
@@ -23,7 +24,7 @@ func TestAChangeIsRunAgainAfterADeadlock(t *testing.T) {
 	for _, number := range []uint16{1213, 1205} {
 		tries := 0
 		f := newFeature("after a deadlock")
-		no, err := s.Change(ctx, ws, "tester", func(c *store.Change) error {
+		no, err := s.Change(ctx, ws, tester, func(c *store.Change) error {
 			tries++
 			if err := c.WriteAll([]store.Replacement{{After: f}}); err != nil {
 				return err
@@ -40,7 +41,7 @@ func TestAChangeIsRunAgainAfterADeadlock(t *testing.T) {
 		assert.Len(t, log, 1, "what the first tries wrote is gone")
 	}
 	tries := 0
-	_, err := s.Change(ctx, ws, "tester", func(*store.Change) error {
+	_, err := s.Change(ctx, ws, tester, func(*store.Change) error {
 		tries++
 		return &mysql.MySQLError{Number: 1213}
 	})
@@ -52,13 +53,13 @@ func TestNextIsTheChangeThatFollows(t *testing.T) {
 	s := storetest.Open(t)
 	ws := workspace(t, s)
 	first := newFeature("first")
-	done, ok, err := s.Next(ctx, ws, "tester", 0, store.Replacement{After: first}, store.Once{}, nil)
+	done, ok, err := s.Next(ctx, ws, tester, 0, store.Replacement{After: first}, store.Once{}, nil)
 	require.NoError(t, err)
 	require.True(t, ok)
 	assert.Equal(t, uint64(1), done.No)
 	require.Len(t, done.Log, 1)
 	late := newFeature("late")
-	_, ok, err = s.Next(ctx, ws, "tester", 0, store.Replacement{After: late}, store.Once{}, nil)
+	_, ok, err = s.Next(ctx, ws, tester, 0, store.Replacement{After: late}, store.Once{}, nil)
 	require.NoError(t, err)
 	assert.False(t, ok, "somebody was first")
 	_, err = s.Feature(ctx, ws, "posts", late.ID)
@@ -68,13 +69,13 @@ func TestNextIsTheChangeThatFollows(t *testing.T) {
 	assert.Equal(t, uint64(1), no)
 	once := store.Once{Key: "k"}
 	answer := func() ([]byte, error) { return []byte(`{"as":"kept"}`), nil }
-	_, ok, err = s.Next(ctx, ws, "tester", 1, store.Replacement{After: late}, once, answer)
+	_, ok, err = s.Next(ctx, ws, tester, 1, store.Replacement{After: late}, once, answer)
 	require.NoError(t, err)
 	require.True(t, ok)
 	kept, err := s.Answer(ctx, ws, once)
 	require.NoError(t, err)
 	assert.Equal(t, `{"as":"kept"}`, string(kept))
-	_, ok, err = s.Next(ctx, ws, "tester", 2, store.Replacement{After: newFeature("again")}, once, answer)
+	_, ok, err = s.Next(ctx, ws, tester, 2, store.Replacement{After: newFeature("again")}, once, answer)
 	require.NoError(t, err)
 	assert.False(t, ok, "the key has been used")
 }
@@ -82,11 +83,11 @@ func TestNextIsTheChangeThatFollows(t *testing.T) {
 func TestTheLogIsReadInPieces(t *testing.T) {
 	s := storetest.Open(t)
 	ws := workspace(t, s)
-	_, err := s.Change(ctx, ws, "tester", func(c *store.Change) error {
+	_, err := s.Change(ctx, ws, tester, func(c *store.Change) error {
 		var all []store.Replacement
 		for i := range 7 {
 			f := newFeature(fmt.Sprint(i))
-			f.Attributes = []byte(`{"a":"` + strings.Repeat("x", 1000) + `"}`)
+			f.Attributes = feature.Attributes(`{"a":"` + strings.Repeat("x", 1000) + `"}`)
 			all = append(all, store.Replacement{After: f})
 		}
 		return c.WriteAll(all)
@@ -123,7 +124,7 @@ func TestADatabaseThatStandsStill(t *testing.T) {
 	thaw := storetest.Freeze(t)
 	go func() { close(began); _, err := s.ChangeNo(ctx, ws); ended <- err }()
 	go func() {
-		_, err := s.Change(ctx, ws, "tester", func(c *store.Change) error { return c.WriteAll([]store.Replacement{{After: newFeature("x")}}) })
+		_, err := s.Change(ctx, ws, tester, func(c *store.Change) error { return c.WriteAll([]store.Replacement{{After: newFeature("x")}}) })
 		ended <- err
 	}()
 	<-began
@@ -147,10 +148,10 @@ func TestErrorsMeanWhatTheyMean(t *testing.T) {
 	s := storetest.Open(t)
 	ws := workspace(t, s)
 	for number, want := range map[uint16]error{1114: store.ErrFull, 1021: store.ErrFull, 1053: store.ErrUnavailable, 1040: store.ErrUnavailable, 1153: store.ErrTooLarge} {
-		_, err := s.Change(ctx, ws, "tester", func(*store.Change) error { return &mysql.MySQLError{Number: number} })
+		_, err := s.Change(ctx, ws, tester, func(*store.Change) error { return &mysql.MySQLError{Number: number} })
 		assert.ErrorIs(t, err, want, number)
 	}
-	_, err := s.Change(ctx, ws, "tester", func(*store.Change) error { return mysql.ErrInvalidConn })
+	_, err := s.Change(ctx, ws, tester, func(*store.Change) error { return mysql.ErrInvalidConn })
 	assert.ErrorIs(t, err, store.ErrUnavailable)
 	gone, cancel := context.WithCancel(ctx)
 	cancel()

@@ -16,13 +16,6 @@ type Kept struct {
 	Version uint64          `db:"version" json:"version"`
 }
 
-// Topics of what is kept, and of the change log.
-const (
-	Views    = "views"
-	Overlays = "overlays"
-	Imagery  = "imagery"
-)
-
 // AllKept returns what a workspace keeps under a topic, by id.
 func (s *Store) AllKept(ctx context.Context, workspace uuid.UUID, topic string) ([]Kept, error) {
 	out := []Kept{}

@@ -123,72 +123,6 @@ func (s *Store) exec(ctx context.Context, statement string, args ...any) error {
 	})
 }
 
-// Logged is an entry of the change log; Before and After are JSON, nil for nothing.
-type Logged struct {
-	No         uint64    `db:"no"`
-	Part       uint32    `db:"part"`
-	Topic      string    `db:"topic"`
-	Collection string    `db:"collection"`
-	Entity     string    `db:"entity"`
-	Before     []byte    `db:"state_before"`
-	After      []byte    `db:"state_after"`
-	Actor      string    `db:"actor"`
-	At         time.Time `db:"at"`
-	// Parts is how many entries the number has; only ChangesAfter tells, of the last.
-	Parts uint32 `db:"-"`
-}
-
-// ChangesSince returns the entries with a number above since, in order; those of at most limit of them and never part
-// of a number without the rest of it.
-func (s *Store) ChangesSince(ctx context.Context, workspace uuid.UUID, since uint64, limit int) ([]Logged, error) {
-	var out []Logged
-	err := s.all(ctx, &out, `SELECT no, part, topic, collection, entity, state_before, state_after, actor, at FROM changes
-		WHERE workspace = ? AND no > ? AND no <= COALESCE((SELECT no FROM changes WHERE workspace = ? AND no > ? ORDER BY no, part LIMIT 1 OFFSET ?), 18446744073709551615)
-		ORDER BY no, part`, workspace[:], since, workspace[:], since, limit)
-	return out, err
-}
-
-// ChangesAfter returns entries beyond a part of a number, or beyond all of it with part -1, in order: at most
-// so many, and no more than so many bytes of states unless the first alone has more. Their states before are left out.
-func (s *Store) ChangesAfter(
-	ctx context.Context, workspace uuid.UUID, no uint64, part int64, most, bytes int,
-) (out []Logged, err error) {
-	if part < 0 {
-		no, part = no+1, 0
-	} else {
-		part++
-	}
-	const from = ` FROM changes WHERE workspace = ? AND (no = ? AND part >= ? OR no > ?) ORDER BY no, part LIMIT ?`
-	var sizes []int
-	if err := s.all(ctx, &sizes, `SELECT COALESCE(LENGTH(state_after), 0)`+from, workspace[:], no, part, no, most); err != nil {
-		return nil, err
-	}
-	n, sum := 0, 0
-	for n < len(sizes) && (n == 0 || sum+sizes[n] <= bytes) {
-		sum += sizes[n]
-		n++
-	}
-	if n == 0 {
-		return nil, nil
-	}
-	err = s.all(ctx, &out, `SELECT no, part, topic, collection, entity, state_after, actor, at`+from, workspace[:], no, part, no, n)
-	if err == nil && len(out) > 0 {
-		last := &out[len(out)-1]
-		err = s.get(ctx, &last.Parts, `SELECT COUNT(*) FROM changes WHERE workspace = ? AND no = ?`, workspace[:], last.No)
-	}
-	return out, err
-}
-
-// ChangeNo returns the number of the workspace's last change.
-func (s *Store) ChangeNo(ctx context.Context, workspace uuid.UUID) (uint64, error) {
-	var no uint64
-	err := s.get(ctx, &no, `SELECT change_no FROM workspaces WHERE id = ?`, workspace[:])
-	if errors.Is(err, sql.ErrNoRows) {
-		err = ErrNotFound
-	}
-	return no, err
-}
-
 // Workspaces returns the ids of all workspaces.
 func (s *Store) Workspaces(ctx context.Context) ([]uuid.UUID, error) {
 	var out []uuid.UUID
@@ -204,6 +138,8 @@ func (s *Store) CreateWorkspace(ctx context.Context, id uuid.UUID, name string) 
 
 // Credential lets somebody into a workspace: an app's token or a page's session.
 type Credential struct {
+	// ID names the credential in the change log; it is no secret.
+	ID        uuid.UUID  `db:"id"`
 	Workspace uuid.UUID  `db:"workspace"`
 	Kind      string     `db:"kind"`
 	Name      string     `db:"name"`
@@ -221,9 +157,13 @@ const (
 // AddCredential keeps a credential under the hash of its secret.
 func (s *Store) AddCredential(ctx context.Context, secret string, c Credential) error {
 	hash := sha256.Sum256([]byte(secret))
-	err := s.exec(ctx, `INSERT INTO credentials (hash, workspace, kind, name, scopes, origins, created_at, expires_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
+	id, err := uuid.NewV7()
+	if err != nil {
+		return err
+	}
+	err = s.exec(ctx, `INSERT INTO credentials (id, hash, workspace, kind, name, scopes, origins, created_at, expires_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
 		ON DUPLICATE KEY UPDATE scopes = VALUES(scopes), origins = VALUES(origins), expires_at = VALUES(expires_at)`,
-		hash[:], c.Workspace[:], c.Kind, c.Name, c.Scopes, c.Origins, s.now().UTC(), c.ExpiresAt)
+		id[:], hash[:], c.Workspace[:], c.Kind, c.Name, c.Scopes, c.Origins, s.now().UTC(), c.ExpiresAt)
 	return err
 }
 
@@ -231,7 +171,7 @@ func (s *Store) AddCredential(ctx context.Context, secret string, c Credential) 
 func (s *Store) Credential(ctx context.Context, secret string) (Credential, error) {
 	hash := sha256.Sum256([]byte(secret))
 	var c Credential
-	err := s.get(ctx, &c, `SELECT workspace, kind, name, scopes, origins, expires_at FROM credentials
+	err := s.get(ctx, &c, `SELECT id, workspace, kind, name, scopes, origins, expires_at FROM credentials
 		WHERE hash = ? AND (expires_at IS NULL OR expires_at > ?)`, hash[:], s.now().UTC())
 	if errors.Is(err, sql.ErrNoRows) {
 		err = ErrNotFound

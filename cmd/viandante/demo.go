@@ -19,6 +19,7 @@ import (
 	"viandante/demo"
 	"viandante/server"
 	"viandante/service"
+	"viandante/service/access"
 	"viandante/standin"
 	"viandante/store"
 )
@@ -41,6 +42,7 @@ func demoCommand(e *env) *cobra.Command {
 		Use: "demo", Short: "Serve the demo: a made-up island and its places", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error { return e.run(cmd.Context(), e.prepareDemo) },
 	}
+	e.serveFlags(cmd)
 	var out, heights string
 	var scale int
 	demoMap := &cobra.Command{
@@ -106,7 +108,7 @@ func (e *env) prepareDemo(ctx context.Context, db *store.Store, svc *service.Ser
 		return nil, err
 	}
 	mark := filepath.Join(e.data, "demo.standpoint")
-	out := &server.Demo{Workspace: demoWorkspace, StandIn: standin.Imagery()}
+	out := &server.Demo{Demo: access.Demo{Workspace: demoWorkspace}, StandIn: standin.Imagery()}
 	if err := e.plantImagery(ctx, svc); err != nil {
 		return nil, err
 	}

@@ -21,6 +21,7 @@ type env struct {
 	listen, data, dsn string
 	hosts             []string
 	log               *slog.Logger
+	keepChanges       time.Duration
 }
 
 func environment(log *slog.Logger) *env {

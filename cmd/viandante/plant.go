@@ -8,49 +8,49 @@ import (
 
 	"github.com/google/uuid"
 
-	"viandante/codec/geojson"
+	"viandante/core/feature"
+	"viandante/core/geo"
 	"viandante/core/geodesy"
 	"viandante/demo"
 	"viandante/server"
 	"viandante/service"
+	"viandante/service/fault"
 	"viandante/standin"
-	"viandante/store"
 )
 
 // demoID is the same for the same thing at every start.
 func demoID(what string) uuid.UUID { return uuid.NewSHA1(demoWorkspace, []byte(what)) }
 
 // demoAttributes are what the society notes of its posts.
-var demoAttributes = store.Attributes{
-	{Name: "condition", Title: "Condition", Type: service.ChoiceType, Options: []string{"sound", "worn", "needs repair"}},
-	{Name: "inspected_on", Title: "Last inspected", Type: service.DateType},
-	{Name: "keeper", Title: "Kept by", Type: service.TextType},
+var demoAttributes = feature.Schema{
+	{Name: "condition", Title: "Condition", Type: feature.ChoiceType, Options: []string{"sound", "worn", "needs repair"}},
+	{Name: "inspected_on", Title: "Last inspected", Type: feature.DateType},
+	{Name: "keeper", Title: "Kept by", Type: feature.TextType},
 }
 
 // unlessThere passes over the refusal to make again what somebody has changed since.
 func unlessThere(err error) error {
-	var refused *service.Error
-	if errors.As(err, &refused) && refused.Kind == service.Stale {
+	if fault.Is(err, fault.Stale) {
 		return nil
 	}
 	return err
 }
 
 // demoCollections are what the society keeps, each with what it notes of it.
-var demoCollections = []store.Collection{
+var demoCollections = []service.Collection{
 	{ID: "posts", Title: "The society's posts", Description: "What the wayfarers' society keeps up on Orrisand.", Attributes: demoAttributes},
-	{ID: "beats", Title: "Wardens' beats", Description: "Paths that wardens walk.", Attributes: store.Attributes{
-		{Name: "warden", Title: "Walked by", Type: service.TextType, Required: true},
-		{Name: "walked_on", Title: "Last walked", Type: service.DateType},
-		{Name: "bicycle", Title: "Fit for bicycles", Type: service.BooleanType},
+	{ID: "beats", Title: "Wardens' beats", Description: "Paths that wardens walk.", Attributes: feature.Schema{
+		{Name: "warden", Title: "Walked by", Type: feature.TextType, Required: true},
+		{Name: "walked_on", Title: "Last walked", Type: feature.DateType},
+		{Name: "bicycle", Title: "Fit for bicycles", Type: feature.BooleanType},
 	}},
-	{ID: "grounds", Title: "Nesting grounds", Description: "Closed to people in season.", Attributes: store.Attributes{
-		{Name: "closed_from", Title: "Closed from", Type: service.DateType},
-		{Name: "closed_until", Title: "Closed until", Type: service.DateType},
-		{Name: "pairs", Title: "Pairs counted", Type: service.NumberType},
+	{ID: "grounds", Title: "Nesting grounds", Description: "Closed to people in season.", Attributes: feature.Schema{
+		{Name: "closed_from", Title: "Closed from", Type: feature.DateType},
+		{Name: "closed_until", Title: "Closed until", Type: feature.DateType},
+		{Name: "pairs", Title: "Pairs counted", Type: feature.NumberType},
 	}},
-	{ID: "wards", Title: "Wardens' areas", Description: "What each warden post looks after.", Attributes: store.Attributes{
-		{Name: "warden", Title: "Warden", Type: service.TextType},
+	{ID: "wards", Title: "Wardens' areas", Description: "What each warden post looks after.", Attributes: feature.Schema{
+		{Name: "warden", Title: "Warden", Type: feature.TextType},
 	}},
 }
 
@@ -60,7 +60,7 @@ var wardens = []string{"Ida Marrow", "Tam Oakes", "Bess Fallow", "Jon Quill", "N
 // again doubles nothing and leaves what was changed since as it is.
 func plant(ctx context.Context, svc *service.Service, island *demo.Island) error {
 	for i, c := range demo.Categories {
-		k := store.Category{ID: c.ID, Name: c.Name, Glyph: c.Glyph, Colour: c.Colour, Position: i}
+		k := service.Category{ID: c.ID, Name: c.Name, Glyph: c.Glyph, Colour: c.Colour, Position: i}
 		if _, _, err := svc.PutCategory(ctx, demoActor, k, service.Match{New: true}); unlessThere(err) != nil {
 			return err
 		}
@@ -70,9 +70,10 @@ func plant(ctx context.Context, svc *service.Service, island *demo.Island) error
 			return err
 		}
 	}
-	keep := func(collection, id string, geometry *geojson.Geometry, properties map[string]any) error {
+	keep := func(collection, id string, geometry feature.Geometry, properties map[string]any) error {
 		properties["source"] = "demo"
-		_, err := svc.Put(ctx, demoActor, collection, demoID(id), &geojson.Feature{Type: "Feature", Geometry: geometry, Properties: properties}, service.Match{New: true})
+		_, err := svc.Put(ctx, demoActor, collection, demoID(id),
+			feature.Draft{Geometry: geometry, Properties: properties}, service.Match{New: true})
 		return unlessThere(err)
 	}
 	for i, p := range island.Places(demoPlaces) {
@@ -80,7 +81,7 @@ func plant(ctx context.Context, svc *service.Service, island *demo.Island) error
 		now := map[string]any{"name": p.Name, "category": p.Category, "description": p.Description,
 			"condition": demoAttributes[0].Options[i*i%3], "inspected_on": fmt.Sprintf("2026-%02d-%02d", 3+i%7, 1+i*5%28), "telephone": fmt.Sprintf("+999 40 %03d", 100+i), "website": "https://society.example/posts/" + demoID(id).String()[:8], "keeper": wardens[i%len(wardens)]}
 		if i%3 > 0 {
-			if err := keep("posts", id, geojson.Point(p.At), now); err != nil {
+			if err := keep("posts", id, feature.At(p.At), now); err != nil {
 				return err
 			}
 			continue
@@ -90,7 +91,7 @@ func plant(ctx context.Context, svc *service.Service, island *demo.Island) error
 		}
 	}
 	for i, name := range []string{"Shelter that the Harbour Trust promised", "Fountain for the new playground"} {
-		if err := keep("posts", name, nil, map[string]any{"name": name, "category": demo.Categories[1-i].ID, "description": "Its site is not chosen yet."}); err != nil {
+		if err := keep("posts", name, feature.Geometry{}, map[string]any{"name": name, "category": demo.Categories[1-i].ID, "description": "Its site is not chosen yet."}); err != nil {
 			return err
 		}
 	}
@@ -105,26 +106,32 @@ func plantMended(ctx context.Context, svc *service.Service, id uuid.UUID, p demo
 		return err
 	}
 	first := map[string]any{"name": p.Name, "category": p.Category, "source": "demo", "condition": "needs repair"}
-	v, err := svc.Put(ctx, demoActor, "posts", id, &geojson.Feature{Type: "Feature", Geometry: geojson.Point(off), Properties: first}, service.Match{New: true})
+	v, err := svc.Put(ctx, demoActor, "posts", id, feature.Draft{Geometry: feature.At(off), Properties: first},
+		service.Match{New: true})
 	if err != nil || !v.Created {
 		return unlessThere(err)
 	}
 	now["source"] = "demo"
-	_, err = svc.Put(ctx, demoActor, "posts", id, &geojson.Feature{Type: "Feature", Geometry: geojson.Point(p.At), Properties: now}, service.At(v.Version))
+	_, err = svc.Put(ctx, demoActor, "posts", id, feature.Draft{Geometry: feature.At(p.At), Properties: now},
+		service.At(v.Version))
 	return err
 }
 
 // plantStretches stores the beats, the nesting grounds and the wardens' areas.
-func plantStretches(island *demo.Island, keep func(collection, id string, geometry *geojson.Geometry, properties map[string]any) error) error {
+func plantStretches(island *demo.Island, keep func(collection, id string, geometry feature.Geometry, properties map[string]any) error) error {
 	one := func(collection, category string, s demo.Stretch, properties map[string]any) error {
 		properties["name"], properties["category"] = s.Name, category
-		geometry := geojson.Read{Lines: s.Rings, Heights: make([][]float64, len(s.Rings))}.Geometry()
+		geometry, err := feature.At(s.Middle), error(nil)
 		switch {
 		case s.Line != nil:
-			geometry = geojson.LineString(s.Line)
+			geometry, err = feature.NewLine(s.Line, nil)
 		case s.RadiusM > 0:
-			geometry = geojson.Point(s.Middle)
-			properties["radius_m"] = s.RadiusM
+			properties[feature.PropRadius] = s.RadiusM
+		default:
+			geometry, err = feature.NewPolygon(s.Rings, nil)
+		}
+		if err != nil {
+			return err
 		}
 		return keep(collection, collection+" "+s.Name, geometry, properties)
 	}
@@ -156,15 +163,15 @@ func plantDesk(ctx context.Context, svc *service.Service, island *demo.Island) e
 	fair := demoID("fair")
 	overlay := service.Overlay{Name: plan.Name, Picture: hash, Opacity: 0.75}
 	for i, p := range plan.At[:2] {
-		overlay.Control = append(overlay.Control, service.ControlPoint{Pixel: (*geojson.Pair)(&plan.Pixels[i]), At: &geojson.Pair{p.Lng(), p.Lat()}})
+		overlay.Control = append(overlay.Control, service.ControlPoint{Pixel: (*geo.Pair)(&plan.Pixels[i]), At: &geo.Pair{p.Lng(), p.Lat()}})
 	}
 	if _, _, err := svc.PutOverlay(ctx, demoActor, fair, overlay, service.Match{New: true}); unlessThere(err) != nil {
 		return err
 	}
 	square := island.Standpoint()
-	at := &geojson.Pair{square.Lng(), square.Lat()}
+	at := &geo.Pair{square.Lng(), square.Lat()}
 	for i, v := range []service.View{
-		{Name: "The whole island", Center: &geojson.Pair{-26.098, -38.048}, Zoom: 10.25, Ground: "relief", Opening: true},
+		{Name: "The whole island", Center: &geo.Pair{-26.098, -38.048}, Zoom: 10.25, Ground: "relief", Opening: true},
 		{Name: "Varrowby", Center: at, Zoom: 13.5},
 		{Name: "The fair on the square", Center: at, Zoom: 17, RotationDeg: 348, Names: "always", Overlays: []string{fair.String()}},
 		{Name: "How moist the soil is", Center: at, Zoom: 12, Ground: "muted", Imagery: []string{demoImagery.String()}},

@@ -33,7 +33,7 @@ func regionCommand(e *env) *cobra.Command {
 				return err
 			}
 			defer func() { err = errors.Join(err, closeStore()) }()
-			return e.buildRegion(cmd.Context(), service.New(db, e.regionDir(), e.log), args[0], heights, name)
+			return e.buildRegion(cmd.Context(), service.New(db, e.regionDir(), e.log, service.Options{}), args[0], heights, name)
 		},
 	}
 	build.Flags().StringVar(&name, "name", "", "the name under which it is put into use")

@@ -15,17 +15,25 @@ import (
 
 	"viandante/server"
 	"viandante/service"
+	"viandante/service/access"
 	"viandante/store"
 	"viandante/ui"
 )
 
 func serveCommand(e *env) *cobra.Command {
-	return &cobra.Command{
+	nothing := func(context.Context, *store.Store, *service.Service) (*server.Demo, error) { return nil, nil }
+	cmd := &cobra.Command{
 		Use: "serve", Short: "Serve what is configured", Args: cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			return e.run(cmd.Context(), func(context.Context, *store.Store, *service.Service) (*server.Demo, error) { return nil, nil })
-		},
+		RunE: func(cmd *cobra.Command, _ []string) error { return e.run(cmd.Context(), nothing) },
 	}
+	e.serveFlags(cmd)
+	return cmd
+}
+
+// serveFlags are those of every command that serves.
+func (e *env) serveFlags(cmd *cobra.Command) {
+	cmd.Flags().DurationVar(&e.keepChanges, "keep-changes", 0, "how long the change log is kept, e.g. 2160h for 90 days; "+
+		"history, undo and streams go back no further. Without it, for ever")
 }
 
 // run serves until ctx is done. prepare fills the database before the first request; it returns what the demo lets in.
@@ -71,7 +79,7 @@ func (e *env) run(ctx context.Context, prepare func(context.Context, *store.Stor
 		return err
 	}
 	defer func() { err = errors.Join(err, closeStore()) }()
-	svc := service.New(db, e.regionDir(), e.log)
+	svc := service.New(db, e.regionDir(), e.log, service.Options{KeepChanges: e.keepChanges})
 	defer svc.Close()
 	demo, err := prepare(ctx, db, svc)
 	if err != nil {
@@ -80,7 +88,8 @@ func (e *env) run(ctx context.Context, prepare func(context.Context, *store.Stor
 	if err := svc.Load(ctx); err != nil {
 		return err
 	}
-	handler, err := server.New(ctx, server.Config{Service: svc, Store: db, Page: ui.Page(), Hosts: e.hosts, Demo: demo, Log: e.log, Now: time.Now})
+	handler, err := server.New(ctx, server.Config{Service: svc, Gate: access.NewGate(db, time.Now), Page: ui.Page(), Hosts: e.hosts, Demo: demo,
+		Log: e.log, Now: time.Now})
 	if err != nil {
 		return err
 	}

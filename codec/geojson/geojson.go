@@ -3,11 +3,15 @@ package geojson
 
 import (
 	"bytes"
+	"encoding/hex"
 	"encoding/json"
-	"fmt"
+	"errors"
 	"math"
-	"slices"
+	"strconv"
 
+	"github.com/google/uuid"
+
+	"viandante/core/feature"
 	"viandante/core/geo"
 )
 
@@ -80,29 +84,14 @@ func LineString(line []geo.Point) *Geometry {
 	return &Geometry{"LineString", text}
 }
 
-// maxVertices bounds a geometry from outside.
-const maxVertices = 100_000
-
-// Read is a geometry from outside that was found to be one.
-type Read struct {
-	// At is a point's position, HeightM its height in metres where one is given.
-	At      geo.Point
-	HeightM *float64
-	// Lines are a line's positions, or a polygon's rings, which repeat their first position at the end. Heights are those
-	// of the positions, nil where a line has none.
-	Lines   [][]geo.Point
-	Heights [][]float64
-	IsLine  bool
-}
-
-// Check reads a geometry from outside: a Point, LineString or Polygon with finite positions in range. The error is a
-// *geo.ParseError.
-func (g *Geometry) Check() (Read, error) {
+// Read reads a geometry from outside: a Point, LineString or Polygon with finite positions in range. Heights are taken
+// where each position of a line has one. The error is a *geo.ParseError.
+func (g *Geometry) Read() (feature.Geometry, error) {
 	bad := func(reason, hint string) error {
 		return &geo.ParseError{Input: string(g.Coordinates[:min(len(g.Coordinates), 200)]), Reason: reason, Hint: hint}
 	}
 	if bytes.Contains(g.Coordinates, []byte("null")) { // which would be read as 0
-		return Read{}, bad("hold null where a number belongs", "an unknown position is \"geometry\": null as a whole")
+		return feature.Geometry{}, bad("hold null where a number belongs", "an unknown position is \"geometry\": null as a whole")
 	}
 	decode := func(v any, hint string) error {
 		if json.Unmarshal(g.Coordinates, v) != nil {
@@ -110,57 +99,63 @@ func (g *Geometry) Check() (Read, error) {
 		}
 		return nil
 	}
+	var none feature.Geometry
 	var lines [][][]float64
 	switch g.Type {
 	case "Point":
-		const hint = "a position is [lng, lat] in degrees, e.g. [-26.0517, -38.1402]"
 		var c []float64
-		if err := decode(&c, hint); err != nil {
-			return Read{}, err
+		if err := decode(&c, "a position is [lng, lat] in degrees, e.g. [-26.0517, -38.1402]"); err != nil {
+			return none, err
 		}
-		at, err := Position(c)
-		if err != nil {
-			return Read{}, err
+		at, err := geo.FromLngLat(c)
+		if err == nil && len(c) > 2 && !math.IsInf(c[2], 0) && !math.IsNaN(c[2]) {
+			return feature.AtHeight(at, c[2]), nil
 		}
-		out := Read{At: at}
-		if len(c) > 2 && !math.IsInf(c[2], 0) && !math.IsNaN(c[2]) {
-			out.HeightM = &c[2]
-		}
-		return out, nil
+		return feature.At(at), err
 	case "LineString":
 		lines = make([][][]float64, 1)
 		if err := decode(&lines[0], "a line is a list of at least two positions [lng, lat]"); err != nil {
-			return Read{}, err
-		}
-		if n := len(lines[0]); n < 2 || n > maxVertices {
-			return Read{}, bad(fmt.Sprintf("a line of %d positions", n), fmt.Sprintf("2 to %d positions", maxVertices))
+			return none, err
 		}
 	case "Polygon":
 		if err := decode(&lines, "a polygon is a list of rings, each a closed list of positions [lng, lat]"); err != nil {
-			return Read{}, err
-		}
-		total := 0
-		for _, r := range lines {
-			total += len(r)
-			if len(r) < 4 || fmt.Sprint(r[0]) != fmt.Sprint(r[len(r)-1]) {
-				return Read{}, bad("a ring is not closed", "at least four positions, the last equal to the first")
-			}
-		}
-		if len(lines) == 0 || total > maxVertices {
-			return Read{}, bad(fmt.Sprintf("a polygon of %d positions", total), fmt.Sprintf("4 to %d positions", maxVertices))
+			return none, err
 		}
 	default:
-		return Read{}, &geo.ParseError{Input: g.Type, Reason: "is not a geometry that is kept", Hint: "Point, LineString, Polygon or null"}
+		return none, &geo.ParseError{Input: g.Type, Reason: "is not a geometry that is kept",
+			Hint: "Point, LineString, Polygon or null"}
 	}
-	out := Read{Lines: make([][]geo.Point, len(lines)), Heights: make([][]float64, len(lines)), IsLine: g.Type == "LineString"}
+	points, heights, err := positions(lines)
+	if err != nil {
+		return none, err
+	}
+	out, err := feature.Geometry{}, error(nil)
+	if g.Type == "LineString" {
+		out, err = feature.NewLine(points[0], heights[0])
+	} else {
+		out, err = feature.NewPolygon(points, heights)
+	}
+	var pe *geo.ParseError
+	if errors.As(err, &pe) {
+		return none, bad(pe.Reason, pe.Hint)
+	}
+	return out, err
+}
+
+// positions reads the lines of a geometry, as many positions as are ever taken, and their heights.
+func positions(lines [][][]float64) (points [][]geo.Point, heights [][]float64, err error) {
+	points, heights = make([][]geo.Point, len(lines)), make([][]float64, len(lines))
+	total := 0
 	for i, line := range lines {
-		out.Lines[i] = make([]geo.Point, len(line))
+		if total += len(line); total > 2*feature.MaxVertices {
+			line = nil // refused by its number, whatever it holds
+		}
+		points[i] = make([]geo.Point, len(line))
 		high := make([]float64, len(line))
-		all := true
+		all := len(line) > 0
 		for k, c := range line {
-			var err error
-			if out.Lines[i][k], err = Position(c); err != nil {
-				return Read{}, err
+			if points[i][k], err = geo.FromLngLat(c); err != nil {
+				return nil, nil, err
 			}
 			if len(c) > 2 {
 				high[k] = c[2]
@@ -169,62 +164,100 @@ func (g *Geometry) Check() (Read, error) {
 			}
 		}
 		if all {
-			out.Heights[i] = high
+			heights[i] = high
 		}
 	}
-	return out, nil
+	return points, heights, nil
 }
 
-// Geometry returns what was read as it is kept: rounded to 7 decimal places.
-func (r Read) Geometry() *Geometry {
-	if r.Lines == nil {
-		return Point(r.At.Rounded())
+// AppendGeometry appends a geometry as GeoJSON, null for an unknown position; a circle's is its middle.
+func AppendGeometry(dst []byte, g feature.Geometry) []byte {
+	position := func(p geo.Point) {
+		dst = strconv.AppendFloat(append(dst, '['), p.Lng(), 'f', -1, 64)
+		dst = strconv.AppendFloat(append(dst, ','), p.Lat(), 'f', -1, 64)
 	}
-	lines := make([][][]float64, len(r.Lines))
-	for i, line := range r.Lines {
-		lines[i] = make([][]float64, len(line))
-		for k, p := range line {
-			p = p.Rounded()
-			lines[i][k] = []float64{p.Lng(), p.Lat()}
-			if r.Heights[i] != nil {
-				lines[i][k] = append(lines[i][k], r.Heights[i][k])
+	line := func(points []geo.Point, heights []float64) {
+		dst = append(dst, '[')
+		for i, p := range points {
+			if i > 0 {
+				dst = append(dst, ',')
 			}
+			position(p)
+			if heights != nil {
+				dst = strconv.AppendFloat(append(dst, ','), heights[i], 'f', -1, 64)
+			}
+			dst = append(dst, ']')
 		}
+		dst = append(dst, ']')
 	}
-	if r.IsLine {
-		text, _ := json.Marshal(lines[0]) // finite numbers always marshal
-		return &Geometry{"LineString", text}
+	switch g.Form() {
+	case feature.Unknown:
+		return append(dst, "null"...)
+	case feature.Line:
+		dst = append(dst, `{"type":"LineString","coordinates":`...)
+		line(g.Lines()[0], g.HeightsM(0))
+	case feature.Polygon:
+		dst = append(dst, `{"type":"Polygon","coordinates":[`...)
+		for i, ring := range g.Lines() {
+			if i > 0 {
+				dst = append(dst, ',')
+			}
+			line(ring, g.HeightsM(i))
+		}
+		dst = append(dst, ']')
+	default:
+		dst = append(dst, `{"type":"Point","coordinates":`...)
+		position(g.Point())
+		dst = append(dst, ']')
 	}
-	text, _ := json.Marshal(lines) // finite numbers always marshal
-	return &Geometry{"Polygon", text}
+	return append(dst, '}')
 }
 
-// Pair is two or three numbers, as a position [lng, lat] or a pixel [x, y]. Anything else is refused, null as well.
-type Pair [2]float64
-
-// UnmarshalJSON reads a pair.
-func (p *Pair) UnmarshalJSON(text []byte) error {
-	var numbers []*float64
-	if err := json.Unmarshal(text, &numbers); err != nil || len(numbers) < 2 || len(numbers) > 3 || slices.Contains(numbers, nil) {
-		return &geo.ParseError{Input: string(text[:min(len(text), 100)]), Reason: "is not a pair of numbers", Hint: "e.g. [-26.0517, -38.1402]"}
+// GeometryOf returns a geometry in the form that package json writes, nil for an unknown position.
+func GeometryOf(g feature.Geometry) *Geometry {
+	if !g.IsKnown() {
+		return nil
 	}
-	*p = Pair{*numbers[0], *numbers[1]}
-	return nil
+	var out Geometry
+	_ = json.Unmarshal(AppendGeometry(nil, g), &out) // it was written a moment ago
+	return &out
 }
 
-// Position reads a position [lng, lat]; the error is a *geo.ParseError that names a likely swap.
-func Position(c []float64) (geo.Point, error) {
-	if len(c) < 2 || len(c) > 4 {
-		return geo.Point{}, &geo.ParseError{Input: fmt.Sprint(c), Reason: "is not a position", Hint: "[lng, lat] in degrees, e.g. [-26.0517, -38.1402]"}
+// AppendFeature appends a feature whose properties are members of a JSON object already, without braces.
+func AppendFeature(dst []byte, id uuid.UUID, g feature.Geometry, members func(dst []byte) []byte) []byte {
+	dst = append(dst, `{"type":"Feature","id":"`...)
+	dst = append(AppendUUID(dst, id), `","geometry":`...)
+	dst = AppendGeometry(dst, g)
+	dst = members(append(dst, `,"properties":{`...))
+	if g.Form() == feature.Circle {
+		dst = strconv.AppendFloat(append(dst, `,"`+feature.PropRadius+`":`...), g.RadiusM(), 'f', -1, 64)
 	}
-	p, err := geo.NewPoint(c[1], c[0])
-	if err != nil {
-		e := err.(*geo.ParseError)
-		e.Input = fmt.Sprint(c)
-		if math.Abs(c[1]) > 90 && math.Abs(c[0]) <= 90 {
-			e.Hint = fmt.Sprintf("GeoJSON is [lng, lat]: did you mean [%v, %v]?", c[1], c[0])
+	return append(dst, "}}"...)
+}
+
+// Append appends a stored feature.
+func Append(dst []byte, f *feature.Feature) []byte {
+	return AppendFeature(dst, f.ID, f.Geometry, f.AppendMembers)
+}
+
+// AppendUUID appends an id as its 36 characters.
+func AppendUUID(dst []byte, id uuid.UUID) []byte {
+	for i, from := range []int{0, 4, 6, 8, 10} {
+		if i > 0 {
+			dst = append(dst, '-')
 		}
-		return geo.Point{}, e
+		dst = hex.AppendEncode(dst, id[from:[]int{4, 6, 8, 10, 16}[i]])
 	}
-	return p, nil
+	return dst
+}
+
+// Draft returns a feature from outside as one to be accepted. The error is a *geo.ParseError about its geometry.
+func (f *Feature) Draft() (feature.Draft, error) {
+	out := feature.Draft{Properties: f.Properties}
+	if f.Geometry == nil {
+		return out, nil
+	}
+	g, err := f.Geometry.Read()
+	out.Geometry = g
+	return out, err
 }

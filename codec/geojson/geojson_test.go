@@ -29,7 +29,7 @@ func TestGeometriesFromOutside(t *testing.T) {
 	} {
 		var g Geometry
 		require.NoError(t, json.Unmarshal([]byte(text), &g), text)
-		_, err := g.Check()
+		_, err := g.Read()
 		if want == "" {
 			assert.NoError(t, err, text)
 		} else {
@@ -42,8 +42,8 @@ func TestPointsGoOutAsLngLat(t *testing.T) {
 	p := geo.MustPoint(-38.14, -26.05)
 	g := Point(p)
 	assert.JSONEq(t, `[-26.05,-38.14]`, string(g.Coordinates))
-	read, err := g.Check()
-	back := read.At
+	read, err := g.Read()
+	back := read.Point()
 	require.NoError(t, err)
 	assert.Equal(t, p, back)
 	assert.Nil(t, Point(geo.Point{}))

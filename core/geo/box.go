@@ -57,3 +57,60 @@ func (b Box) Parts() []Box {
 	}
 	return []Box{{b.South, b.West, b.North, 180}, {b.South, -180, b.North, b.East}}
 }
+
+// width returns how many degrees of longitude the box spans.
+func (b Box) width() float64 {
+	if b.West <= b.East {
+		return b.East - b.West
+	}
+	return b.East + 360 - b.West
+}
+
+// Middle returns the middle of the box on the plane of longitude and latitude.
+func (b Box) Middle() Point {
+	return Point{(b.South + b.North) / 2, WrapLng(b.West + b.width()/2), true}
+}
+
+// Clamp returns the position of the box nearest to another on the plane of longitude and latitude.
+func (b Box) Clamp(p Point) Point {
+	half := b.width() / 2
+	dx := math.Remainder(p.lng-b.Middle().lng, 360)
+	return Point{max(b.South, min(b.North, p.lat)), WrapLng(b.Middle().lng + max(-half, min(half, dx))), true}
+}
+
+// Intersects tells whether two boxes share a position.
+func (b Box) Intersects(c Box) bool {
+	if b.South > c.North || c.South > b.North {
+		return false
+	}
+	apart := math.Abs(math.Remainder(b.Middle().lng-c.Middle().lng, 360))
+	return apart <= (b.width()+c.width())/2+1e-9
+}
+
+// Crosses tells whether a side between two positions, straight on the plane of longitude and latitude and the short way
+// round, meets the box.
+func (b Box) Crosses(p, q Point) bool {
+	middle, half := b.Middle(), b.width()/2
+	x := math.Remainder(p.lng-middle.lng, 360)
+	dx, dy := math.Remainder(q.lng-p.lng, 360), q.lat-p.lat
+	for _, shift := range []float64{0, 360, -360} { // the side may reach the box from beyond the far meridian
+		from, to := 0.0, 1.0
+		// Clipping to the slabs of the box (Liang and Barsky 1984).
+		clip := func(start, step, least, most float64) {
+			if step == 0 {
+				if start < least || start > most {
+					to = -1
+				}
+				return
+			}
+			a, b := (least-start)/step, (most-start)/step
+			from, to = max(from, min(a, b)), min(to, max(a, b))
+		}
+		clip(x+shift, dx, -half, half)
+		clip(p.lat, dy, b.South, b.North)
+		if from <= to {
+			return true
+		}
+	}
+	return false
+}

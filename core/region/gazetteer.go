@@ -155,17 +155,20 @@ type draftStreet struct {
 // settlementFinder returns a function that gives the settlement which a point most likely belongs to: the nearest, with
 // the larger ones reaching farther (a quarter or hamlet 1, a village 1.5, a town 3, a city 6 times).
 func settlementFinder(all []Settlement) func(geo.E7) uint32 {
-	points := make([]geo.Point, len(all))
-	for i, t := range all {
-		points[i] = t.At.Point()
+	items := make([]uint32, len(all))
+	for i := range items {
+		items[i] = uint32(i)
 	}
-	index := spatial.NewPoints(points)
+	where := func(item uint32) geo.Point { return all[item].At.Point() }
+	index := spatial.NewPoints(items, where)
 	reach := [...]float64{1, 1, 1.5, 3, 6}
 	return func(at geo.E7) uint32 {
 		best, bestD := NoSettlement, 25_000.0
-		for _, f := range index.Nearest(at.Point(), 0, 25_000, 12, nil) {
+		near := spatial.Search{Center: at.Point(), WithinM: bestD, N: 12, At: where, Less: func(a, b uint32) bool { return a < b }}
+		near.In(index)
+		for _, f := range near.Found() {
 			if d := f.DistanceM / reach[min(int(all[f.Item].Size), 4)]; d < bestD {
-				best, bestD = uint32(f.Item), d
+				best, bestD = f.Item, d
 			}
 		}
 		return best

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"sync"
 
 	"viandante/core/geo"
 	"viandante/core/geodesy"
@@ -11,12 +12,20 @@ import (
 
 // Points is an immutable index over positions on the earth: a k-d tree (Bentley 1975) over unit vectors, kept as one
 // array without pointers in which the median of a stretch is its middle element. In three dimensions there is no
-// antimeridian and no pole. Building costs O(n log n), a query O(log n + k) of the n points.
-type Points struct {
-	at     []vector
-	points []geo.Point
-	item   []int32
+// antimeridian and no pole.
+//
+// A node is 16 bytes: a vector in single precision, good to 0.4 m, and the item's number. Whoever searches brings the exact
+// positions along; what the tree leaves out lies too far off whatever the rounding was. Building costs O(n log n), a
+// search O(log n + k) of the n points.
+type Points struct{ nodes []node }
+
+type node struct {
+	at   [3]float32
+	item uint32
 }
+
+// rounding is more than single precision can move a unit vector by, twice.
+const rounding = 1.5e-7
 
 type vector [3]float64
 
@@ -28,63 +37,79 @@ func toVector(p geo.Point) vector {
 
 // Found is an item with its geodesic distance in metres.
 type Found struct {
-	Item      int32
+	Item      uint32
 	DistanceM float64
 }
 
-// NewPoints indexes the valid ones of the points; an item's number is its place in the slice.
-func NewPoints(points []geo.Point) *Points {
-	t := &Points{}
-	for i, p := range points {
-		if p.IsValid() {
-			t.at = append(t.at, toVector(p))
-			t.points = append(t.points, p)
-			t.item = append(t.item, int32(i))
+// NewPoints indexes those of the items whose position, as at tells it, is valid.
+func NewPoints(items []uint32, at func(item uint32) geo.Point) *Points {
+	t := &Points{nodes: make([]node, 0, len(items))}
+	for _, item := range items {
+		if p := at(item); p.IsValid() {
+			v := toVector(p)
+			t.nodes = append(t.nodes, node{[3]float32{float32(v[0]), float32(v[1]), float32(v[2])}, item})
 		}
 	}
-	t.build(0, len(t.at), 0)
+	build(t.nodes, 0)
 	return t
 }
 
 // Len returns the number of points indexed.
-func (t *Points) Len() int { return len(t.at) }
+func (t *Points) Len() int { return len(t.nodes) }
 
-func (t *Points) build(lo, hi, axis int) {
-	for hi-lo > 1 {
-		mid := (lo + hi) / 2
-		t.selectMedian(lo, hi, mid, axis)
-		axis = (axis + 1) % 3
-		t.build(lo, mid, axis)
-		lo = mid + 1
+// Items calls yield with each item of the index.
+func (t *Points) Items(yield func(item uint32)) {
+	for i := range t.nodes {
+		yield(t.nodes[i].item)
 	}
 }
 
-// selectMedian is Hoare's selection: afterwards everything left of mid is no greater on the axis, everything right of it no less.
-func (t *Points) selectMedian(lo, hi, mid, axis int) {
-	hi--
+// beside is how many nodes are worth a goroutine of their own.
+const beside = 50_000
+
+func build(nodes []node, axis int) {
+	for len(nodes) > 1 {
+		mid := len(nodes) / 2
+		selectMedian(nodes, mid, axis)
+		axis = (axis + 1) % 3
+		if len(nodes) > beside {
+			var left sync.WaitGroup
+			left.Go(func() { build(nodes[:mid], axis) })
+			build(nodes[mid+1:], axis)
+			left.Wait()
+			return
+		}
+		build(nodes[:mid], axis)
+		nodes = nodes[mid+1:]
+	}
+}
+
+// selectMedian is Hoare's selection: afterwards everything left of mid is no greater on the axis, everything right of it
+// no less.
+func selectMedian(nodes []node, mid, axis int) {
+	lo, hi := 0, len(nodes)-1
 	for lo < hi {
-		pivot := t.at[(lo+hi)/2][axis]
+		pivot := nodes[(lo+hi)/2].at[axis]
 		i, j := lo, hi
 		for i <= j {
-			for t.at[i][axis] < pivot {
+			for nodes[i].at[axis] < pivot {
 				i++
 			}
-			for t.at[j][axis] > pivot {
+			for nodes[j].at[axis] > pivot {
 				j--
 			}
 			if i <= j {
-				t.at[i], t.at[j] = t.at[j], t.at[i]
-				t.points[i], t.points[j] = t.points[j], t.points[i]
-				t.item[i], t.item[j] = t.item[j], t.item[i]
+				nodes[i], nodes[j] = nodes[j], nodes[i]
 				i++
 				j--
 			}
 		}
-		if mid <= j {
+		switch {
+		case mid <= j:
 			hi = j
-		} else if mid >= i {
+		case mid >= i:
 			lo = i
-		} else {
+		default:
 			return
 		}
 	}
@@ -95,73 +120,127 @@ func (t *Points) selectMedian(lo, hi, mid, axis int) {
 // never less than the angle between two vectors times this.
 const leastRadius = 6335439.0
 
-// chordBelow returns the squared chord of the unit sphere beyond which nothing can be within a distance in metres.
+// chordBelow returns the chord of the unit sphere beyond which nothing can be within a distance in metres.
 func chordBelow(distanceM float64) float64 {
 	angle := distanceM / leastRadius * 1.000001
 	if angle >= math.Pi {
-		return 5
+		return 3
 	}
-	s := 2 * math.Sin(angle/2)
-	return s*s + 1e-15
+	return 2*math.Sin(angle/2) + rounding
 }
 
-// Nearest returns the n nearest items at a distance from beyondM to withinM metres (+Inf for no bound), both ends
-// included, by distance, ties in the order of their numbers. keep, where given, leaves items out.
-func (t *Points) Nearest(center geo.Point, beyondM, withinM float64, n int, keep func(item int32) bool) []Found {
-	if n <= 0 {
-		return nil
+// Search is one question: the nearest items at a distance from BeyondM to WithinM metres (+Inf for no bound), both ends
+// included. It is put to one index or to several, of which each begins with what the others found.
+type Search struct {
+	Center           geo.Point
+	BeyondM, WithinM float64
+	// N is how many are wanted.
+	N int
+	// At returns the exact position of an item, Less orders items at the same distance.
+	At   func(item uint32) geo.Point
+	Less func(a, b uint32) bool
+	// Keep, where given, leaves items out.
+	Keep func(item uint32) bool
+
+	begun bool
+	c     vector
+	limit float64 // chord
+	found []Found // a heap, the farthest first, once there are N
+}
+
+func (s *Search) begin() {
+	if !s.begun {
+		s.begun, s.c, s.limit = true, toVector(s.Center), chordBelow(s.WithinM)
 	}
-	var best []Found // sorted; n is small
-	c, limit := toVector(center), chordBelow(withinM)
-	t.visit(0, len(t.at), 0, c, func() float64 { return limit }, func(k int) {
-		if keep != nil && !keep(t.item[k]) {
-			return
-		}
-		f := Found{t.item[k], geodesy.Distance(center, t.points[k])}
-		if f.DistanceM < beyondM || f.DistanceM > withinM {
-			return
-		}
-		i, _ := slices.BinarySearchFunc(best, f, ByDistance)
-		if i == n {
-			return
-		}
-		if len(best) == n {
-			best = best[:n-1]
-		}
-		best = slices.Insert(best, i, f)
-		if len(best) == n {
-			limit = chordBelow(best[n-1].DistanceM)
-		}
-	})
-	return best
 }
 
-// ByDistance orders by distance, then by number.
-func ByDistance(a, b Found) int {
-	return cmp.Or(cmp.Compare(a.DistanceM, b.DistanceM), cmp.Compare(a.Item, b.Item))
+// In puts the question to an index.
+func (s *Search) In(t *Points) {
+	if s.begin(); s.N > 0 {
+		s.visit(t.nodes, 0)
+	}
 }
 
-// visit calls found for each point whose squared chord to c is at most limit(), nearer subtrees first.
-func (t *Points) visit(lo, hi, axis int, c vector, limit func() float64, found func(k int)) {
-	if lo >= hi {
+// Found returns what was found so far, by distance.
+func (s *Search) Found() []Found {
+	slices.SortFunc(s.found, s.compare)
+	s.begun, s.limit = false, 0 // no heap any more
+	return s.found
+}
+
+func (s *Search) compare(a, b Found) int {
+	if c := cmp.Compare(a.DistanceM, b.DistanceM); c != 0 || a.Item == b.Item {
+		return c
+	}
+	if s.Less(a.Item, b.Item) {
+		return -1
+	}
+	return 1
+}
+
+// visit looks at each node that may be near enough, nearer subtrees first.
+func (s *Search) visit(nodes []node, axis int) {
+	for len(nodes) > 0 {
+		mid := len(nodes) / 2
+		n := &nodes[mid]
+		dx, dy, dz := float64(n.at[0])-s.c[0], float64(n.at[1])-s.c[1], float64(n.at[2])-s.c[2]
+		if dx*dx+dy*dy+dz*dz <= s.limit*s.limit {
+			s.take(n.item)
+		}
+		d := s.c[axis] - float64(n.at[axis])
+		axis = (axis + 1) % 3
+		near, far := nodes[:mid], nodes[mid+1:]
+		if d > 0 {
+			near, far = far, near
+		}
+		s.visit(near, axis)
+		if math.Abs(d) > s.limit {
+			return
+		}
+		nodes = far
+	}
+}
+
+func (s *Search) take(item uint32) {
+	if s.Keep != nil && !s.Keep(item) {
 		return
 	}
-	mid := (lo + hi) / 2
-	v := &t.at[mid]
-	dx, dy, dz := v[0]-c[0], v[1]-c[1], v[2]-c[2]
-	if dx*dx+dy*dy+dz*dz <= limit() {
-		found(mid)
+	f := Found{item, geodesy.Distance(s.Center, s.At(item))}
+	if f.DistanceM < s.BeyondM || f.DistanceM > s.WithinM {
+		return
 	}
-	d, next := c[axis]-v[axis], (axis+1)%3
-	if d <= 0 {
-		t.visit(lo, mid, next, c, limit, found)
-		if d*d <= limit() {
-			t.visit(mid+1, hi, next, c, limit, found)
+	if len(s.found) < s.N {
+		s.found = append(s.found, f)
+		if len(s.found) < s.N {
+			return
+		}
+		for i := len(s.found)/2 - 1; i >= 0; i-- {
+			s.sink(i)
 		}
 	} else {
-		t.visit(mid+1, hi, next, c, limit, found)
-		if d*d <= limit() {
-			t.visit(lo, mid, next, c, limit, found)
+		if s.compare(f, s.found[0]) >= 0 {
+			return
 		}
+		s.found[0] = f
+		s.sink(0)
+	}
+	s.limit = min(s.limit, chordBelow(s.found[0].DistanceM))
+}
+
+// sink puts an element of the heap below those that are farther.
+func (s *Search) sink(i int) {
+	for {
+		k := 2*i + 1
+		if k >= len(s.found) {
+			return
+		}
+		if k+1 < len(s.found) && s.compare(s.found[k+1], s.found[k]) > 0 {
+			k++
+		}
+		if s.compare(s.found[i], s.found[k]) >= 0 {
+			return
+		}
+		s.found[i], s.found[k] = s.found[k], s.found[i]
+		i = k
 	}
 }

@@ -16,7 +16,7 @@ import (
 func TestQuadCellsAgainstAScan(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 5))
 	points := make([]geo.Point, 4000)
-	items := []int32{}
+	items := []uint32{}
 	for i := range points {
 		switch r.IntN(4) {
 		case 0:
@@ -27,10 +27,10 @@ func TestQuadCellsAgainstAScan(t *testing.T) {
 			points[i] = geo.MustPoint(-38, -26)
 		} // and some that are not valid
 		if r.IntN(10) > 0 {
-			items = append(items, int32(i))
+			items = append(items, uint32(i))
 		}
 	}
-	q := NewQuad(points, items)
+	q := NewQuad(items, func(i uint32) geo.Point { return points[i] })
 	type cell struct{ column, row int }
 	for range 400 {
 		z, depth := r.IntN(20), r.IntN(6)
@@ -60,7 +60,7 @@ func TestQuadCellsAgainstAScan(t *testing.T) {
 			at := cell{c.Column, c.Row}
 			assert.Zero(t, got[at], "each cell once")
 			got[at] = len(c.Items)
-			assert.InDelta(t, sums[at], c.X, 1e-9)
+			assert.InDelta(t, sums[at], c.X, 1e-9*float64(len(c.Items)))
 		})
 		require.Equal(t, want, got, "%d/%d/%d by %d", z, x, y, depth)
 	}

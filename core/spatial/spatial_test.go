@@ -1,6 +1,7 @@
 package spatial
 
 import (
+	"cmp"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -83,7 +84,8 @@ func TestOpenRefusesAnArrayOfAnotherSize(t *testing.T) {
 	}
 }
 
-// Places all over the earth, crowded at the poles and the antimeridian, against an exhaustive scan.
+// Places all over the earth, crowded at the poles and the antimeridian, in one index and in several, against an
+// exhaustive scan.
 func TestPointsAgreeWithAScan(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 3))
 	var points []geo.Point
@@ -94,20 +96,38 @@ func TestPointsAgreeWithAScan(t *testing.T) {
 			lat = 89.9 + r.Float64()/10
 		case 1:
 			lng = geo.WrapLng(180 + r.NormFloat64()/10)
+		case 2: // within centimetres of one another
+			lat, lng = -38+r.Float64()/1e7, -26+r.Float64()/1e7
 		}
 		points = append(points, geo.MustPoint(lat, lng))
 	}
 	points = append(points, geo.Point{}, geo.MustPoint(90, 0), geo.MustPoint(-90, 10), geo.MustPoint(90, 0))
-	index := NewPoints(points)
+	where := func(item uint32) geo.Point { return points[item] }
+	less := func(a, b uint32) bool { return a < b }
+	var all []uint32
+	parts := make([][]uint32, 3)
+	for i := range points {
+		all = append(all, uint32(i))
+		parts[i%3] = append(parts[i%3], uint32(i))
+	}
+	index := NewPoints(all, where)
 	require.Equal(t, len(points)-1, index.Len())
+	several := []*Points{NewPoints(parts[0], where), NewPoints(parts[1], where), NewPoints(parts[2], where), NewPoints(nil, where)}
+	ask := func(s Search, in ...*Points) []Found {
+		s.At, s.Less = where, less
+		for _, x := range in {
+			s.In(x)
+		}
+		return s.Found()
+	}
 	for i := range 60 {
 		c := points[r.IntN(4000)]
 		if i == 0 {
 			c = geo.MustPoint(90, 0)
 		}
-		within := math.Pow(10, 3+r.Float64()*4.3)
+		within := math.Pow(10, -3+r.Float64()*10.3)
 		beyond := within * r.Float64() * 0.8
-		odd := func(item int32) bool { return item%2 == 1 }
+		odd := func(item uint32) bool { return item%2 == 1 }
 		var wantRing, wantNear []Found
 		for k, p := range points {
 			if !p.IsValid() {
@@ -115,27 +135,38 @@ func TestPointsAgreeWithAScan(t *testing.T) {
 			}
 			d := geodesy.Distance(c, p)
 			if d >= beyond && d <= within {
-				wantRing = append(wantRing, Found{int32(k), d})
+				wantRing = append(wantRing, Found{uint32(k), d})
 			}
-			if odd(int32(k)) && d >= 1000 {
-				wantNear = append(wantNear, Found{int32(k), d})
+			if odd(uint32(k)) && d >= 1000 {
+				wantNear = append(wantNear, Found{uint32(k), d})
 			}
 		}
-		slices.SortFunc(wantRing, ByDistance)
-		slices.SortFunc(wantNear, ByDistance)
-		require.Equal(t, wantRing, index.Nearest(c, beyond, within, len(points), nil))
-		require.Equal(t, wantNear[:25], index.Nearest(c, 1000, math.Inf(1), 25, odd))
+		order := func(a, b Found) int {
+			return cmp.Or(cmp.Compare(a.DistanceM, b.DistanceM), cmp.Compare(a.Item, b.Item))
+		}
+		slices.SortFunc(wantRing, order)
+		slices.SortFunc(wantNear, order)
+		ring := Search{Center: c, BeyondM: beyond, WithinM: within, N: len(points)}
+		require.Equal(t, wantRing, ask(ring, index))
+		require.Equal(t, wantRing, ask(ring, several...))
+		near := Search{Center: c, BeyondM: 1000, WithinM: math.Inf(1), N: 25, Keep: odd}
+		require.Equal(t, wantNear[:25], ask(near, index))
+		require.Equal(t, wantNear[:25], ask(near, several...))
 	}
+	assert.Empty(t, ask(Search{Center: points[0], WithinM: math.Inf(1)}, index), "none wanted")
 }
 
 func BenchmarkNearestOfAMillion(b *testing.B) {
 	r := rand.New(rand.NewPCG(4, 4))
-	points := make([]geo.Point, 1_000_000)
+	points, items := make([]geo.Point, 1_000_000), make([]uint32, 1_000_000)
 	for i := range points {
-		points[i] = geo.MustPoint(-38+r.Float64(), -26+r.Float64())
+		points[i], items[i] = geo.MustPoint(-38+r.Float64(), -26+r.Float64()), uint32(i)
 	}
-	index := NewPoints(points)
+	where := func(item uint32) geo.Point { return points[item] }
+	index := NewPoints(items, where)
 	for b.Loop() {
-		index.Nearest(points[r.IntN(len(points))], 0, math.Inf(1), 50, nil)
+		s := Search{Center: points[r.IntN(len(points))], WithinM: math.Inf(1), N: 50, At: where, Less: func(a, b uint32) bool { return a < b }}
+		s.In(index)
+		s.Found()
 	}
 }

@@ -1,4 +1,6 @@
-package service
+// Package atlas is the regions in use and what answers from them: it opens their files, swaps them when others are put into
+// use, tries those again that cannot be read, and remembers the tiles that it drew.
+package atlas
 
 import (
 	"bytes"
@@ -8,9 +10,13 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"log/slog"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
+
+	"github.com/maypok86/otter/v2"
 
 	"viandante/core/address"
 	"viandante/core/geo"
@@ -18,9 +24,52 @@ import (
 	"viandante/core/road"
 	"viandante/core/tile"
 	"viandante/regionfile"
+	"viandante/service/fault"
 	"viandante/store"
 	"viandante/world"
 )
+
+// Atlas holds the regions in use. It is safe for use by many goroutines.
+type Atlas struct {
+	store   *store.Store
+	dir     string
+	log     *slog.Logger
+	regions atomic.Pointer[regionSet]
+	tiles   *otter.Cache[tileKey, []byte]
+	faults  atomic.Int64
+
+	mu      sync.Mutex // for whoever changes the regions in use
+	trouble map[string]*trouble
+}
+
+// New returns an atlas without regions; their files lie in dir. Follow puts those into use that the database names.
+func New(s *store.Store, dir string, log *slog.Logger) *Atlas {
+	a := &Atlas{store: s, dir: dir, log: log, tiles: newTiles(), trouble: map[string]*trouble{}}
+	a.regions.Store(&regionSet{})
+	return a
+}
+
+// Beat is how often the database is asked which regions are in use.
+const Beat = 300 * time.Millisecond
+
+// Run keeps the regions in use current until ctx is done; failed is told the error of each time, nil for none.
+func (a *Atlas) Run(ctx context.Context, failed func(error)) {
+	every := time.NewTicker(Beat)
+	defer every.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-every.C:
+		}
+		if err := a.Follow(ctx); ctx.Err() == nil {
+			failed(err)
+		}
+	}
+}
+
+// Faults returns how many readings of a region failed.
+func (a *Atlas) Faults() int64 { return a.faults.Load() }
 
 // regionSet is the regions in use at a moment. It is immutable.
 type regionSet struct {
@@ -49,18 +98,18 @@ type trouble struct {
 
 const shortestPause, longestPause = time.Second, 30 * time.Second
 
-// followRegions opens what has been put into use since. A region that cannot be opened is left out, told of and tried
+// Follow opens what has been put into use since. A region that cannot be opened is left out, told of and tried
 // again; the others go on.
-func (v *Service) followRegions(ctx context.Context) error {
-	rows, err := v.store.Regions(ctx)
+func (a *Atlas) Follow(ctx context.Context) error {
+	rows, err := a.store.Regions(ctx)
 	if err != nil {
 		return err
 	}
-	v.atlas.Lock()
-	defer v.atlas.Unlock()
-	now := v.regions.Load()
-	if now.version == "" || !slices.EqualFunc(rows, now.rows, sameRegion) || v.dueAgain(rows) {
-		v.useRows(rows)
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	now := a.regions.Load()
+	if now.version == "" || !slices.EqualFunc(rows, now.rows, sameRegion) || a.dueAgain(rows) {
+		a.useRows(rows)
 	}
 	return nil
 }
@@ -68,17 +117,17 @@ func (v *Service) followRegions(ctx context.Context) error {
 func sameRegion(a, b store.RegionRow) bool { return a.Hash == b.Hash && a.Name == b.Name }
 
 // dueAgain tells whether one of the regions that could not be read is to be tried again.
-func (v *Service) dueAgain(rows []store.RegionRow) bool {
+func (a *Atlas) dueAgain(rows []store.RegionRow) bool {
 	return slices.ContainsFunc(rows, func(r store.RegionRow) bool {
-		t := v.trouble[r.Hash]
+		t := a.trouble[r.Hash]
 		return t != nil && !time.Now().Before(t.next)
 	})
 }
 
-// useRows puts regions into use. The caller holds v.atlas.
-func (v *Service) useRows(rows []store.RegionRow) {
+// useRows puts regions into use. The caller holds a.mu.
+func (a *Atlas) useRows(rows []store.RegionRow) {
 	known := map[string]*openRegion{}
-	for _, r := range v.regions.Load().open {
+	for _, r := range a.regions.Load().open {
 		known[r.row.Hash] = r
 	}
 	next := &regionSet{rows: rows}
@@ -87,10 +136,10 @@ func (v *Service) useRows(rows []store.RegionRow) {
 	for _, row := range rows {
 		r := known[row.Hash]
 		if r == nil {
-			r = v.openRegion(row)
+			r = a.openRegion(row)
 		}
 		if r == nil {
-			t := v.trouble[row.Hash]
+			t := a.trouble[row.Hash]
 			next.away = append(next.away, RegionAway{row.Name, row.Hash, t.reason, t.since.UTC().Format(time.RFC3339)})
 			continue
 		}
@@ -103,17 +152,17 @@ func (v *Service) useRows(rows []store.RegionRow) {
 		sum.Write([]byte(row.Hash))
 	}
 	next.version = hex.EncodeToString(sum.Sum(nil))[:16]
-	v.regions.Store(next)
+	a.regions.Store(next)
 }
 
 // openRegion opens a region unless it is too early to try again; nil where that fails.
-func (v *Service) openRegion(row store.RegionRow) *openRegion {
-	t := v.trouble[row.Hash]
+func (a *Atlas) openRegion(row store.RegionRow) *openRegion {
+	t := a.trouble[row.Hash]
 	if t != nil && time.Now().Before(t.next) {
 		return nil
 	}
 	var out *openRegion
-	file, err := regionfile.Open(v.regionDir, row.Hash)
+	file, err := regionfile.Open(a.dir, row.Hash)
 	if err == nil {
 		err = regionfile.Guard(func() {
 			out = &openRegion{row: row, region: file, router: road.NewRouter(file.Region), address: address.NewIndex(file.Region)}
@@ -121,22 +170,22 @@ func (v *Service) openRegion(row store.RegionRow) *openRegion {
 	}
 	if err == nil {
 		if t != nil {
-			v.log.Info("a region can be read again", "region", row.Name)
+			a.log.Info("a region can be read again", "region", row.Name)
 		}
-		delete(v.trouble, row.Hash)
+		delete(a.trouble, row.Hash)
 		return out
 	}
-	v.troubled(row, err)
+	a.troubled(row, err)
 	return nil
 }
 
 // troubled notes that a region cannot be read.
-func (v *Service) troubled(row store.RegionRow, err error) {
-	t := v.trouble[row.Hash]
+func (a *Atlas) troubled(row store.RegionRow, err error) {
+	t := a.trouble[row.Hash]
 	if t == nil {
 		t = &trouble{since: time.Now(), pause: shortestPause}
-		v.trouble[row.Hash] = t
-		v.log.Error("a region cannot be used; it is tried again", "region", row.Name, "error", err)
+		a.trouble[row.Hash] = t
+		a.log.Error("a region cannot be used; it is tried again", "region", row.Name, "error", err)
 	}
 	t.reason = err.Error()
 	t.next = time.Now().Add(t.pause)
@@ -145,34 +194,34 @@ func (v *Service) troubled(row store.RegionRow, err error) {
 
 // reading runs f, which reads regions of a set. A fault in one of them is an error of this request, and takes the region
 // out of use until it can be read again.
-func (v *Service) reading(set *regionSet, f func()) error {
+func (a *Atlas) reading(set *regionSet, f func()) error {
 	err := regionfile.Guard(f)
-	var fault *regionfile.Fault
-	if !errors.As(err, &fault) {
+	var broken *regionfile.Fault
+	if !errors.As(err, &broken) {
 		return err
 	}
-	v.Counters.Faults.Add(1)
-	v.atlas.Lock()
-	defer v.atlas.Unlock()
+	a.faults.Add(1)
+	a.mu.Lock()
+	defer a.mu.Unlock()
 	for _, r := range set.open {
-		if !r.region.Holds(fault) {
+		if !r.region.Holds(broken) {
 			continue
 		}
-		now := v.regions.Load()
+		now := a.regions.Load()
 		if slices.ContainsFunc(now.open, func(o *openRegion) bool { return o.region == r.region }) {
-			v.troubled(r.row, fault)
+			a.troubled(r.row, broken)
 			kept := *now
 			kept.open = slices.DeleteFunc(slices.Clone(now.open), func(o *openRegion) bool { return o.region == r.region })
-			v.regions.Store(&kept)
-			v.useRows(now.rows)
+			a.regions.Store(&kept)
+			a.useRows(now.rows)
 		}
 		return away(r.row.Name)
 	}
 	return err
 }
 
-func away(name string) *Error {
-	return &Error{Kind: Unready, Detail: fmt.Sprintf("the map data of %s cannot be read at the moment; it is tried again", name)}
+func away(name string) *fault.Error {
+	return fault.New(fault.Unready, "the map data of %s cannot be read at the moment; it is tried again", name)
 }
 
 // complete returns an error when a region is missing that may hold what was not found.
@@ -183,8 +232,8 @@ func (s *regionSet) complete() error {
 	return nil
 }
 
-// RegionsAway returns how many regions should be in use and cannot be read.
-func (v *Service) RegionsAway() int { return len(v.regions.Load().away) }
+// Away returns how many regions should be in use and cannot be read.
+func (a *Atlas) Away() int { return len(a.regions.Load().away) }
 
 // RegionAway is a region that should be in use and cannot be read.
 type RegionAway struct {
@@ -207,11 +256,8 @@ type RegionInfo struct {
 }
 
 // Regions returns the regions in use, those that cannot be read, and the version of the ground that they make together.
-func (v *Service) Regions(a Actor) ([]RegionInfo, []RegionAway, string, error) {
-	if err := a.mayRead(); err != nil {
-		return nil, nil, "", err
-	}
-	set := v.regions.Load()
+func (a *Atlas) Regions() ([]RegionInfo, []RegionAway, string) {
+	set := a.regions.Load()
 	out := []RegionInfo{}
 	for _, r := range set.open {
 		m := r.region.Meta
@@ -219,26 +265,26 @@ func (v *Service) Regions(a Actor) ([]RegionInfo, []RegionAway, string, error) {
 			BBox: [4]float64{m.Bounds.West, m.Bounds.South, m.Bounds.East, m.Bounds.North}, AddedAt: r.row.AddedAt.Format("2006-01-02T15:04:05Z07:00"),
 			Features: m.Features, RoadNodes: m.RoadNodes, Addresses: m.Addresses})
 	}
-	return out, append([]RegionAway{}, set.away...), set.version, nil
+	return out, append([]RegionAway{}, set.away...), set.version
 }
 
-// UseRegion saves the bytes of a region file and puts it into use.
-func (v *Service) UseRegion(ctx context.Context, name, source string, data []byte) (hash string, err error) {
-	if hash, err = regionfile.Save(v.regionDir, data); err != nil {
+// Use saves the bytes of a region file and puts it into use.
+func (a *Atlas) Use(ctx context.Context, name, source string, data []byte) (hash string, err error) {
+	if hash, err = regionfile.Save(a.dir, data); err != nil {
 		return "", err
 	}
-	if _, err := regionfile.Open(v.regionDir, hash); err != nil {
+	if _, err := regionfile.Open(a.dir, hash); err != nil {
 		return "", err
 	}
-	if err := v.store.UseRegion(ctx, name, hash, source); err != nil {
+	if err := a.store.UseRegion(ctx, name, hash, source); err != nil {
 		return "", err
 	}
-	return hash, v.followRegions(ctx)
+	return hash, a.Follow(ctx)
 }
 
-// RegionSource returns what the region of a name was built from, or "".
-func (v *Service) RegionSource(name string) string {
-	for _, r := range v.regions.Load().open {
+// Source returns what the region of a name was built from, or "".
+func (a *Atlas) Source(name string) string {
+	for _, r := range a.regions.Load().open {
 		if r.row.Name == name {
 			return r.row.Source
 		}
@@ -247,23 +293,20 @@ func (v *Service) RegionSource(name string) string {
 }
 
 // Geocode finds addresses, streets, landmarks and localities in all regions, best first.
-func (v *Service) Geocode(ctx context.Context, a Actor, q address.Query) ([]address.Find, error) {
-	return v.finds(a, q, func(x *address.Index) ([]address.Find, error) { return x.Forward(ctx, q) })
+func (a *Atlas) Geocode(ctx context.Context, q address.Query) ([]address.Find, error) {
+	return a.finds(q, func(x *address.Index) ([]address.Find, error) { return x.Forward(ctx, q) })
 }
 
 // Reverse returns the addresses nearest to a position.
-func (v *Service) Reverse(a Actor, at geo.Point, limit int) ([]address.Find, error) {
+func (a *Atlas) Reverse(at geo.Point, limit int) ([]address.Find, error) {
 	q := address.Query{Near: at, Limit: limit}
-	return v.finds(a, q, func(x *address.Index) ([]address.Find, error) { return x.Reverse(at, limit), nil })
+	return a.finds(q, func(x *address.Index) ([]address.Find, error) { return x.Reverse(at, limit), nil })
 }
 
 // finds asks all regions, and puts what they find in order.
-func (v *Service) finds(a Actor, q address.Query, ask func(*address.Index) ([]address.Find, error)) (out []address.Find, err error) {
-	if err := a.mayRead(); err != nil {
-		return nil, err
-	}
-	set := v.regions.Load()
-	fault := v.reading(set, func() {
+func (a *Atlas) finds(q address.Query, ask func(*address.Index) ([]address.Find, error)) (out []address.Find, err error) {
+	set := a.regions.Load()
+	broken := a.reading(set, func() {
 		for _, r := range set.open {
 			var found []address.Find
 			if found, err = ask(r.address); err != nil {
@@ -272,20 +315,17 @@ func (v *Service) finds(a Actor, q address.Query, ask func(*address.Index) ([]ad
 			out = address.Merge(out, found, q)
 		}
 	})
-	if err = errors.Join(err, fault); err == nil && len(out) == 0 {
+	if err = errors.Join(err, broken); err == nil && len(out) == 0 {
 		err = set.complete()
 	}
 	return out, err
 }
 
 // Route finds the quickest way along the roads, in the first region that has roads at both ends.
-func (v *Service) Route(ctx context.Context, a Actor, mode region.Mode, stops []geo.Point) (legs []*road.Route, err error) {
-	if err := a.mayRead(); err != nil {
-		return nil, err
-	}
-	set := v.regions.Load()
+func (a *Atlas) Route(ctx context.Context, mode region.Mode, stops []geo.Point) (legs []*road.Route, err error) {
+	set := a.regions.Load()
 	reason := error(nil)
-	fault := v.reading(set, func() {
+	broken := a.reading(set, func() {
 		for _, r := range set.open {
 			legs = make([]*road.Route, 0, len(stops)-1)
 			for i := 1; i < len(stops); i++ {
@@ -301,8 +341,8 @@ func (v *Service) Route(ctx context.Context, a Actor, mode region.Mode, stops []
 		}
 	})
 	switch {
-	case fault != nil:
-		return nil, fault
+	case broken != nil:
+		return nil, broken
 	case ctx.Err() != nil:
 		return nil, ctx.Err()
 	case reason == nil && len(legs) > 0:
@@ -310,13 +350,13 @@ func (v *Service) Route(ctx context.Context, a Actor, mode region.Mode, stops []
 	case set.complete() != nil:
 		return nil, set.complete()
 	case reason == nil:
-		return nil, &Error{Kind: Impossible, Detail: "no map data is in use: build a region with `viandante region build`"}
+		return nil, fault.New(fault.Impossible, "no map data is in use: build a region with `viandante region build`")
 	}
-	return nil, &Error{Kind: Impossible, Detail: fmt.Sprintf("no way by %s: %v", mode, reason)}
+	return nil, fault.New(fault.Impossible, "no way by %s: %v", mode, reason)
 }
 
-// maxTiles bounds the cache of encoded tiles.
-const maxTiles = 4096
+// cacheBytes bounds the tiles that are remembered.
+const cacheBytes = 64 << 20
 
 type tileKey struct {
 	version string
@@ -324,33 +364,27 @@ type tileKey struct {
 	heights bool
 }
 
-type tileCache struct {
-	mu    *sync.Mutex
-	tiles map[tileKey][]byte
+// newTiles returns the cache of encoded tiles, in which equal ones are encoded once at a time.
+func newTiles() *otter.Cache[tileKey, []byte] {
+	return otter.Must(&otter.Options[tileKey, []byte]{MaximumWeight: cacheBytes,
+		Weigher: func(_ tileKey, data []byte) uint32 { return uint32(len(data)) + 200 }})
 }
 
-func newTileCache() tileCache { return tileCache{&sync.Mutex{}, map[tileKey][]byte{}} }
-
 // Tile returns an encoded tile of the ground, or with heights its heights for shading, compressed with gzip; empty where
-// there is nothing on it.
-func (v *Service) Tile(a Actor, version string, id tile.ID, heights bool) ([]byte, error) {
-	if err := a.mayRead(); err != nil {
-		return nil, err
-	}
+// there is nothing on it. The version is that of the ground.
+func (a *Atlas) Tile(ctx context.Context, version string, id tile.ID, heights bool) ([]byte, error) {
 	if err := id.Check(); err != nil {
-		return nil, Refuse("tile", fmt.Sprintf("%d/%d/%d", id.Z, id.X, id.Y), err)
+		return nil, fault.Refuse("tile", fmt.Sprintf("%d/%d/%d", id.Z, id.X, id.Y), err)
 	}
-	set := v.regions.Load()
+	set := a.regions.Load()
 	if version != set.version {
-		return nil, &Error{Kind: NotFound, Detail: "the ground has another version now: " + set.version}
+		return nil, fault.New(fault.NotFound, "the ground has another version now: %s", set.version)
 	}
-	k := tileKey{version, id, heights}
-	v.tiles.mu.Lock()
-	data, ok := v.tiles.tiles[k]
-	v.tiles.mu.Unlock()
-	if ok {
-		return data, nil
-	}
+	return a.tiles.Get(ctx, tileKey{version, id, heights}, otter.LoaderFunc[tileKey, []byte](
+		func(context.Context, tileKey) ([]byte, error) { return a.encode(set, id, heights) }))
+}
+
+func (a *Atlas) encode(set *regionSet, id tile.ID, heights bool) ([]byte, error) {
 	var regions []*region.Region
 	for _, r := range set.open {
 		regions = append(regions, r.region.Region)
@@ -360,31 +394,17 @@ func (v *Service) Tile(a Actor, version string, id tile.ID, heights bool) ([]byt
 		return nil, err
 	}
 	var raw []byte
-	err = v.reading(set, func() {
+	err = a.reading(set, func() {
 		if heights {
 			raw = tile.EncodeHeights(regions, id)
 		} else {
 			raw = tile.Encode(regions, coasts, id)
 		}
 	})
-	if err != nil {
+	if err != nil || raw == nil {
 		return nil, err
 	}
-	if raw != nil {
-		if data, err = compress(raw); err != nil {
-			return nil, err
-		}
-	}
-	v.tiles.mu.Lock()
-	defer v.tiles.mu.Unlock()
-	for old := range v.tiles.tiles { // any of them: a map's order is random enough
-		if len(v.tiles.tiles) < maxTiles {
-			break
-		}
-		delete(v.tiles.tiles, old)
-	}
-	v.tiles.tiles[k] = data
-	return data, nil
+	return compress(raw)
 }
 
 var packers = sync.Pool{New: func() any { return gzip.NewWriter(nil) }}

@@ -178,7 +178,7 @@ func TestPlacesByTheTile(t *testing.T) {
 		wait.Go(func() {
 			for i := k; i < len(ids); i += 8 {
 				ids[i] = newID()
-				a := s.call("PUT", items+"/"+ids[i], feature(fmt.Sprint("p", i), at.Lat()+float64(i%30)*0.001, at.Lng()+float64(i/30)*0.001))
+				a := s.call("PUT", items+"/"+ids[i], post(fmt.Sprint("p", i), at.Lat()+float64(i%30)*0.001, at.Lng()+float64(i/30)*0.001))
 				assert.Equal(t, 201, a.status)
 			}
 		})

@@ -1,29 +1,23 @@
 package server
 
 import (
-	"context"
-	"crypto/rand"
-	"encoding/hex"
-	"errors"
 	"net"
 	"net/http"
 	"net/url"
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/labstack/echo/v5"
 
+	"viandante/core/geo"
 	"viandante/service"
-	"viandante/store"
+	"viandante/service/access"
+	"viandante/service/fault"
 )
 
-const (
-	cookieName   = "viandante"
-	sessionHours = 12 * time.Hour
-)
+const cookieName = "viandante"
 
 // checkHost refuses requests under a name that is not ours, so that a page of somebody else's cannot have its own name
 // point to loopback and read from here.
@@ -37,7 +31,7 @@ func (s *server) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
 		if isLoopback(host) || slices.ContainsFunc(s.Hosts, func(h string) bool { return strings.EqualFold(h, host) }) {
 			return next(c)
 		}
-		return &service.Error{Kind: service.Forbidden, Detail: "this server does not answer under the name " + strconv.QuoteToASCII(host[:min(len(host), 100)]) +
+		return &fault.Error{Kind: fault.Forbidden, Detail: "this server does not answer under the name " + strconv.QuoteToASCII(host[:min(len(host), 100)]) +
 			"; VIANDANTE_HOSTS lists the names it may have besides those of loopback"}
 	}
 }
@@ -68,65 +62,10 @@ func preflight(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		h.Set("Access-Control-Allow-Origin", origin)
 		h.Set("Access-Control-Allow-Methods", "GET, POST, PUT, PATCH, DELETE")
-		h.Set("Access-Control-Allow-Headers", "Authorization, Content-Type, Content-Encoding, If-Match, If-None-Match, Idempotency-Key, Last-Event-ID")
+		h.Set("Access-Control-Allow-Headers", "Authorization, Content-Type, Content-Encoding, If-Match, If-None-Match, Idempotency-Key, Last-Event-ID, Viandante-Change")
 		h.Set("Access-Control-Max-Age", "600")
 		return c.NoContent(http.StatusNoContent)
 	}
-}
-
-// knownFor is how long a credential that was looked up is taken for good: so long one that was withdrawn by another process
-// may still be used.
-const knownFor = 3 * time.Second
-
-// goodWithout is how long a credential that was looked up goes on being good while the database is away.
-const goodWithout = 15 * time.Minute
-
-// credentials remembers those that were looked up a moment ago, so that an app that asks often costs no exchange with the
-// database each time. What is unknown is always looked up.
-type credentials struct {
-	mu   sync.Mutex
-	held map[string]heldCredential
-}
-
-type heldCredential struct {
-	store.Credential
-	until, without time.Time
-}
-
-const mostHeld = 10_000
-
-func (k *credentials) credential(ctx context.Context, s *server, secret string) (store.Credential, error) {
-	now := s.Now()
-	k.mu.Lock()
-	held, ok := k.held[secret]
-	k.mu.Unlock()
-	ok = ok && (held.ExpiresAt == nil || now.Before(*held.ExpiresAt))
-	if ok && now.Before(held.until) {
-		return held.Credential, nil
-	}
-	cred, err := s.Store.Credential(ctx, secret)
-	if ok && errors.Is(err, store.ErrUnavailable) && now.Before(held.without) {
-		return held.Credential, nil
-	}
-	k.mu.Lock()
-	defer k.mu.Unlock()
-	if err != nil {
-		if errors.Is(err, store.ErrNotFound) {
-			delete(k.held, secret)
-		}
-		return cred, err
-	}
-	if k.held == nil || len(k.held) >= mostHeld {
-		k.held = map[string]heldCredential{}
-	}
-	k.held[secret] = heldCredential{cred, now.Add(knownFor), now.Add(goodWithout)}
-	return cred, nil
-}
-
-func (k *credentials) forget(secret string) {
-	k.mu.Lock()
-	defer k.mu.Unlock()
-	delete(k.held, secret)
 }
 
 // authenticate finds out who asks: an app by its bearer token, the page by its cookie.
@@ -153,25 +92,25 @@ func (s *server) whoAsks(c *echo.Context) (service.Actor, error) {
 	if !isToken {
 		cookie, err := c.Cookie(cookieName)
 		if err != nil {
-			return service.Actor{}, errUnauthorized
+			return service.Actor{}, access.Unknown()
 		}
 		secret = cookie.Value
 	}
-	cred, err := s.known.credential(r.Context(), s, secret)
-	if errors.Is(err, store.ErrNotFound) || err == nil && isToken != (cred.Kind == store.Token) {
-		return service.Actor{}, errUnauthorized
-	} else if err != nil {
+	cred, err := s.Gate.Look(r.Context(), secret)
+	if err != nil {
 		return service.Actor{}, err
+	}
+	if isToken == cred.IsSession() {
+		return service.Actor{}, access.Unknown()
 	}
 	if err := checkOrigin(r, cred, isToken); err != nil {
 		return service.Actor{}, err
 	}
 	if origin := r.Header.Get("Origin"); origin != "" && isToken {
 		c.Response().Header().Set("Access-Control-Allow-Origin", origin)
-		c.Response().Header().Set("Access-Control-Expose-Headers", "ETag, Location, Retry-After, X-Request-Id")
+		c.Response().Header().Set("Access-Control-Expose-Headers", "ETag, Location, Retry-After, Viandante-Change, X-Request-Id")
 	}
-	scopes := strings.Fields(cred.Scopes)
-	return service.Actor{Workspace: cred.Workspace, Name: cred.Name, Read: slices.Contains(scopes, "read"), Write: slices.Contains(scopes, "write")}, nil
+	return cred.Actor(), nil
 }
 
 func actor(c *echo.Context) service.Actor {
@@ -180,16 +119,16 @@ func actor(c *echo.Context) service.Actor {
 }
 
 // checkOrigin holds a token to its origins, and a cookie to the page's own.
-func checkOrigin(r *http.Request, cred store.Credential, isToken bool) error {
+func checkOrigin(r *http.Request, cred access.Credential, isToken bool) error {
 	origin := r.Header.Get("Origin")
 	switch {
-	case isToken && (origin == "" || slices.Contains(strings.Fields(cred.Origins), origin) || ownOrigin(r, origin)):
+	case isToken && (origin == "" || cred.OriginAllowed(origin) || ownOrigin(r, origin)):
 		return nil
 	case isToken:
-		return &service.Error{Kind: service.Forbidden, Detail: "this token may not be used from pages of " + origin}
+		return &fault.Error{Kind: fault.Forbidden, Detail: "this token may not be used from pages of " + origin}
 	}
 	if origin != "" && !ownOrigin(r, origin) || r.Header.Get("Sec-Fetch-Site") == "cross-site" {
-		return &service.Error{Kind: service.Forbidden, Detail: "the page's session may only be used from the page itself"}
+		return fault.New(fault.Forbidden, "the page's session may only be used from the page itself")
 	}
 	return nil
 }
@@ -231,10 +170,10 @@ func (s *server) state(c *echo.Context, name string, in bool) error {
 func (s *server) session(c *echo.Context) error {
 	c.Response().Header().Set("Cache-Control", "no-store")
 	if cookie, err := c.Cookie(cookieName); err == nil {
-		cred, err := s.known.credential(c.Request().Context(), s, cookie.Value)
-		if err == nil && cred.Kind == store.Session {
+		cred, err := s.Gate.Look(c.Request().Context(), cookie.Value)
+		if err == nil && cred.IsSession() {
 			return s.state(c, cred.Name, true)
-		} else if err != nil && !errors.Is(err, store.ErrNotFound) {
+		} else if err != nil && !fault.Is(err, fault.Unauthorized) {
 			return err
 		}
 	}
@@ -244,7 +183,7 @@ func (s *server) session(c *echo.Context) error {
 func (s *server) signIn(c *echo.Context) error {
 	r := c.Request()
 	if origin := r.Header.Get("Origin"); origin != "" && !ownOrigin(r, origin) {
-		return &service.Error{Kind: service.Forbidden, Detail: "signing in is for the page itself"}
+		return fault.New(fault.Forbidden, "signing in is for the page itself")
 	}
 	var body struct {
 		Token string `json:"token"`
@@ -252,42 +191,65 @@ func (s *server) signIn(c *echo.Context) error {
 	if err := s.decode(c, maxSignIn, &body); err != nil {
 		return err
 	}
-	session := store.Credential{Kind: store.Session, Scopes: "read write"}
+	var value, name string
+	var until time.Time
+	var err error
 	switch {
 	case body.Token != "":
-		cred, err := s.Store.Credential(r.Context(), body.Token)
-		if errors.Is(err, store.ErrNotFound) || err == nil && cred.Kind != store.Token {
-			return errUnauthorized
-		} else if err != nil {
-			return err
-		}
-		session.Workspace, session.Name, session.Scopes = cred.Workspace, cred.Name, cred.Scopes
+		value, until, name, err = s.Gate.SignIn(r.Context(), body.Token)
 	case s.demoFor(c):
-		session.Workspace, session.Name = s.Demo.Workspace, "demo"
+		value, until, name, err = s.Gate.SignInDemo(r.Context(), s.Demo.Demo)
 	default:
-		return errUnauthorized
+		err = access.Unknown()
 	}
-	secret := make([]byte, 32)
-	rand.Read(secret)
-	value, until := hex.EncodeToString(secret), s.Now().Add(sessionHours).UTC()
-	session.ExpiresAt = &until
-	if err := s.Store.AddCredential(r.Context(), value, session); err != nil {
+	if err != nil {
 		return err
 	}
 	c.SetCookie(&http.Cookie{Name: cookieName, Value: value, Path: "/", Expires: until, HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: r.TLS != nil})
-	return s.state(c, session.Name, true)
+	return s.state(c, name, true)
 }
 
 func (s *server) signOut(c *echo.Context) error {
 	if origin := c.Request().Header.Get("Origin"); origin != "" && !ownOrigin(c.Request(), origin) {
-		return &service.Error{Kind: service.Forbidden, Detail: "signing out is for the page itself"}
+		return fault.New(fault.Forbidden, "signing out is for the page itself")
 	}
 	if cookie, err := c.Cookie(cookieName); err == nil {
-		if err := s.Store.DropCredential(c.Request().Context(), cookie.Value); err != nil {
+		if err := s.Gate.SignOut(c.Request().Context(), cookie.Value); err != nil {
 			return err
 		}
-		s.known.forget(cookie.Value)
 	}
 	c.SetCookie(&http.Cookie{Name: cookieName, Path: "/", MaxAge: -1, HttpOnly: true, SameSite: http.SameSiteStrictMode})
 	return c.NoContent(http.StatusNoContent)
+}
+
+// changeHeader carries the number of a change: with an answer, that of a change that is in it; with a request, that of one
+// that must be in its answer.
+const changeHeader = "Viandante-Change"
+
+// numbered holds a request to the number that it comes with, and gives the answer to a change its number.
+func (s *server) numbered(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		if text := r.Header.Get(changeHeader); text != "" {
+			no, err := strconv.ParseUint(text, 10, 64)
+			if err != nil {
+				return fault.Refuse(changeHeader, strconv.QuoteToASCII(text),
+					&geo.ParseError{Reason: "is not a change's number", Hint: "as it came with the answer to a change"})
+			}
+			if err := s.Service.AtLeast(r.Context(), actor(c), no); err != nil {
+				return err
+			}
+		}
+		if r.Method == http.MethodGet || r.Method == http.MethodHead {
+			return next(c)
+		}
+		if w, err := echo.UnwrapResponse(c.Response()); err == nil {
+			w.Before(func() {
+				if w.Status < 300 {
+					w.Header().Set(changeHeader, strconv.FormatUint(s.Service.Seen(actor(c)), 10))
+				}
+			})
+		}
+		return next(c)
+	}
 }

@@ -6,7 +6,8 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"viandante/store"
+	"viandante/core/feature"
+	"viandante/service"
 )
 
 func (s *server) collections(c *echo.Context) error {
@@ -20,7 +21,7 @@ func (s *server) collections(c *echo.Context) error {
 		return err
 	}
 	type counted struct {
-		store.Collection
+		service.Collection
 		Count int `json:"count"`
 	}
 	out := make([]counted, len(list))
@@ -31,7 +32,7 @@ func (s *server) collections(c *echo.Context) error {
 }
 
 func (s *server) collection(c *echo.Context) error {
-	k, err := s.collectionInPath(c)
+	k, err := s.collectionAsked(c)
 	if err != nil {
 		return err
 	}
@@ -40,9 +41,9 @@ func (s *server) collection(c *echo.Context) error {
 
 func (s *server) putCollection(c *echo.Context) error {
 	var body struct {
-		Title       string           `json:"title"`
-		Description string           `json:"description"`
-		Attributes  store.Attributes `json:"attributes"`
+		Title       string         `json:"title"`
+		Description string         `json:"description"`
+		Attributes  feature.Schema `json:"attributes"`
 	}
 	if err := s.decode(c, maxSmall, &body); err != nil {
 		return err
@@ -51,7 +52,7 @@ func (s *server) putCollection(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	k := store.Collection{ID: c.Param("collection"), Title: body.Title, Description: body.Description, Attributes: body.Attributes}
+	k := service.Collection{ID: c.Param("collection"), Title: body.Title, Description: body.Description, Attributes: body.Attributes}
 	k, isNew, err := s.Service.PutCollection(c.Request().Context(), actor(c), k, m)
 	if err != nil {
 		return err
@@ -60,7 +61,7 @@ func (s *server) putCollection(c *echo.Context) error {
 }
 
 func (s *server) deleteCollection(c *echo.Context) error {
-	id, err := collectionOf(c)
+	id, err := collectionInPath(c)
 	if err != nil {
 		return err
 	}
@@ -82,36 +83,6 @@ func (s *server) categories(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"categories": list})
 }
 
-func (s *server) regions(c *echo.Context) error {
-	list, away, version, err := s.Service.Regions(actor(c))
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]any{"version": version, "regions": list, "away": away})
-}
-
-func (s *server) tile(c *echo.Context) error { return s.sendTile(c, false) }
-
-func (s *server) heights(c *echo.Context) error { return s.sendTile(c, true) }
-
-func (s *server) sendTile(c *echo.Context, heights bool) error {
-	t, err := tileID(c)
-	if err != nil {
-		return err
-	}
-	data, err := s.Service.Tile(actor(c), c.Param("version"), t, heights)
-	if err != nil {
-		return err
-	}
-	h := c.Response().Header()
-	h.Set("Cache-Control", "private, max-age=31536000, immutable")
-	if data == nil {
-		return c.NoContent(http.StatusNoContent)
-	}
-	h.Set("Content-Encoding", "gzip")
-	return c.Blob(http.StatusOK, "application/octet-stream", data)
-}
-
 func (s *server) category(c *echo.Context) error {
 	k, err := s.Service.Category(c.Request().Context(), actor(c), strings.ToValidUTF8(c.Param("category"), "\uFFFD"))
 	if err != nil {
@@ -121,7 +92,7 @@ func (s *server) category(c *echo.Context) error {
 }
 
 func (s *server) putCategory(c *echo.Context) error {
-	var k store.Category
+	var k service.Category
 	if err := s.decode(c, maxSmall, &k); err != nil {
 		return err
 	}
@@ -147,51 +118,4 @@ func (s *server) deleteCategory(c *echo.Context) error {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)
-}
-
-func (s *server) history(c *echo.Context) error {
-	id, err := itemID(c)
-	if err != nil {
-		return err
-	}
-	q := newQuery(c)
-	limit := q.limit()
-	if err := q.check(); err != nil {
-		return err
-	}
-	collection, err := collectionOf(c)
-	if err != nil {
-		return err
-	}
-	past, err := s.Service.History(c.Request().Context(), actor(c), collection, id, limit)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]any{"history": past})
-}
-
-func (s *server) bin(c *echo.Context) error {
-	q := newQuery(c)
-	limit := q.limit()
-	if err := q.check(); err != nil {
-		return err
-	}
-	binned, err := s.Service.Bin(c.Request().Context(), actor(c), limit)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]any{"bin": binned})
-}
-
-func (s *server) doubts(c *echo.Context) error {
-	q := newQuery(c)
-	at := q.point("at", true)
-	if err := q.check(); err != nil {
-		return err
-	}
-	doubts, err := s.Service.Doubts(c.Request().Context(), actor(c), at)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]any{"doubts": doubts})
 }

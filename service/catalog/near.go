@@ -1,0 +1,135 @@
+package catalog
+
+import (
+	"bytes"
+	"slices"
+
+	"viandante/core/feature"
+	"viandante/core/geo"
+	"viandante/core/spatial"
+)
+
+// Near asks for the places round a position.
+type Near struct {
+	At               geo.Point
+	BeyondM, WithinM float64 // +Inf for no bound
+	// Collections and Categories are the only ones, where there are any.
+	Collections, Categories []string
+	Limit                   int
+}
+
+// Hit is a place with its geodesic distance in metres.
+type Hit struct {
+	Row
+	DistanceM float64
+}
+
+// Near returns the nearest places of the ring, both its ends included, by distance, ties by id.
+func (s *Snapshot) Near(v View, q Near) []Hit {
+	only := s.groupsOf(v, q.Collections, q.Categories, nil)
+	search := spatial.Search{Center: q.At, BeyondM: q.BeyondM, WithinM: q.WithinM, N: q.Limit, At: s.point,
+		Less: func(a, b uint32) bool {
+			x, y := s.id(a), s.id(b)
+			return bytes.Compare(x[:], y[:]) < 0
+		},
+		Keep: func(item uint32) bool {
+			k, i := s.at32(item)
+			return k != nil && only[k.group[i]]
+		}}
+	for i := len(s.runs) - 1; i >= 0; i-- { // the base last, with what the others found
+		search.In(s.runs[i].points)
+	}
+	found := search.Found()
+	out := make([]Hit, len(found))
+	for i, f := range found {
+		out[i] = Hit{s.row(f.Item), f.DistanceM}
+	}
+	return out
+}
+
+// at32 returns the chunk and place of an item that holds, nil for one that does not.
+func (s *Snapshot) at32(item uint32) (*chunk, int) {
+	if !s.holds(item) {
+		return nil, 0
+	}
+	return s.at(item)
+}
+
+// groupsOf tells of each group whether it is in the view and among those that a filter lets through.
+func (s *Snapshot) groupsOf(v View, collections, categories, kinds []string) []bool {
+	among := func(list []string, one string) bool { return len(list) == 0 || slices.Contains(list, one) }
+	out := make([]bool, len(s.groups))
+	for i := range s.groups {
+		g := &s.groups[i]
+		out[i] = s.counts[i] > 0 && v.Sees(g.collection) && among(collections, g.collection) &&
+			among(categories, g.category) && among(kinds, g.kind.String())
+	}
+	return out
+}
+
+// Page asks for the features of a collection by their ids.
+type Page struct {
+	Collection string
+	Box        *geo.Box
+	// Name and Category, where given, are the only ones.
+	Name, Category *string
+	// Where are attributes with the text of their values.
+	Where map[string]string
+	// After is the id that the page before ended with.
+	After [16]byte
+	Limit int
+}
+
+// Page returns the first features after an id.
+func (s *Snapshot) Page(v View, q Page) []Row {
+	var categories []string
+	if q.Category != nil {
+		categories = []string{*q.Category}
+	}
+	only := s.groupsOf(v, []string{q.Collection}, categories, nil)
+	matches := func(item uint32) bool {
+		k, i := s.at32(item)
+		if k == nil || !only[k.group[i]] {
+			return false
+		}
+		if q.Name == nil && q.Box == nil && len(q.Where) == 0 {
+			return true
+		}
+		r := s.row(item)
+		return (q.Name == nil || r.Name() == *q.Name) && (q.Box == nil || r.reachesInto(*q.Box)) && r.has(q.Where, true)
+	}
+	var found []uint32
+	for _, one := range s.runs {
+		from, _ := slices.BinarySearchFunc(one.byID, q.After, func(item uint32, after [16]byte) int {
+			id := s.id(item)
+			if bytes.Compare(id[:], after[:]) <= 0 {
+				return -1
+			}
+			return 1
+		})
+		taken := 0
+		for _, item := range one.byID[from:] {
+			if taken == q.Limit {
+				break
+			}
+			if matches(item) {
+				found = append(found, item)
+				taken++
+			}
+		}
+	}
+	slices.SortFunc(found, s.byID)
+	out := make([]Row, min(q.Limit, len(found)))
+	for i := range out {
+		out[i] = s.row(found[i])
+	}
+	return out
+}
+
+// reachesInto tells whether a feature shares a position with a box.
+func (r Row) reachesInto(box geo.Box) bool {
+	if p := r.Point(); p.IsValid() {
+		return box.Contains(p)
+	}
+	return r.g.kind != feature.Place && r.Geometry().Intersects(box)
+}

@@ -216,7 +216,7 @@ func liveBytes(token string) (float64, error) {
 // whileRebuilt changes so many places that the indexes are built anew more than once, and measures how long writes and
 // questions take meanwhile.
 func whileRebuilt(token string) ([]row, error) {
-	const lots, lot = 40, 1000
+	const lots, lot = 400, 100 // few at once: whoever writes waits for the transaction of another
 	template := `{"collection":"posts","id":%q,"version":0,"feature":{"type":"Feature","geometry":{"type":"Point",` +
 		`"coordinates":[%.7f,%.7f]},"properties":{"name":"Rebuilt %d","category":"fountain","condition":"sound"}}}`
 	r := rand.New(rand.NewPCG(9, 9))
@@ -239,7 +239,7 @@ func whileRebuilt(token string) ([]row, error) {
 				done <- err
 				return
 			}
-			time.Sleep(300 * time.Millisecond)
+			time.Sleep(20 * time.Millisecond)
 		}
 		done <- nil
 	}()

@@ -2,6 +2,7 @@ package core
 
 import (
 	"os/exec"
+	"slices"
 	"strings"
 	"testing"
 
@@ -12,65 +13,135 @@ import (
 // core is computation only: no HTTP, SQL, files, clock or interface, and no library that does its job. Its own packages
 // may rest on these and nothing else; what the standard library rests on is its own affair.
 var allowed = map[string]bool{
-	"bytes": true, "cmp": true, "context": true, "container/heap": true, "encoding/binary": true, "encoding/json": true, "errors": true, "fmt": true,
-	"hash/crc32": true, "math": true, "math/bits": true, "regexp": true, "slices": true, "strconv": true, "strings": true, "sync": true,
-	"unicode": true, "unicode/utf8": true, "unsafe": true,
-	"time":                           true, // for time.Duration; reading the clock is caught below
-	"golang.org/x/text/unicode/norm": true,
-	"iter":                           true,
+	"bytes": true, "cmp": true, "context": true, "container/heap": true, "encoding/binary": true, "encoding/json": true,
+	"errors": true, "fmt": true, "hash/crc32": true, "iter": true, "math": true, "math/bits": true, "regexp": true,
+	"slices": true, "strconv": true, "strings": true, "sync": true, "unicode": true, "unicode/utf8": true, "unsafe": true,
+	"time":                           true, // for time.Duration and time.Time; reading the clock is caught below
 	"net/url":                        true, // to tell a web address from other texts
+	"golang.org/x/text/unicode/norm": true,
 	"github.com/google/uuid":         true, // for the value uuid.UUID
 	"github.com/tidwall/gjson":       true, // reads JSON
 }
 
-func TestCoreImportsNothingItMustNot(t *testing.T) {
-	out, err := exec.Command("go", "list", "-f", "{{.ImportPath}} {{join .Imports \" \"}}", "./...").Output()
-	require.NoError(t, err)
-	lines := strings.Split(strings.TrimSpace(string(out)), "\n")
-	require.Greater(t, len(lines), 5)
-	for _, line := range lines {
-		fields := strings.Fields(line)
-		for _, imported := range fields[1:] {
-			assert.True(t, allowed[imported] || strings.HasPrefix(imported, "viandante/core/"), "%s imports %s", fields[0], imported)
-		}
-	}
-	clock, err := exec.Command("grep", "-rnE", `time\.(Now|Since|Until|Sleep|After|Tick|New)`, "--include=*.go", "--exclude=*_test.go", ".").Output()
-	assert.Error(t, err, "grep finds nothing and says so")
-	assert.Empty(t, string(clock), "core reads no clock")
+// layers are all packages, from the lowest up. A package imports those of lower layers only; those of core, which is one
+// layer, import each other as they need.
+var layers = [][]string{
+	{"core/..."},
+	{"codec/geojson", "codec/geotiff", "codec/osm", "codec/picture", "codec/wmts", "world", "standin", "style", "ui"},
+	{"regionfile", "imagery", "demo", "store", "store/mariadb"},
+	{"service/fault", "service/background"},
+	{"service/access", "service/atlas", "service/catalog", "service/feed"},
+	{"service"},
+	{"server"},
+	{"cmd/viandante"},
 }
 
-// Dependencies point down only.
-func TestNothingPointsUp(t *testing.T) {
-	order := []string{"viandante/core", "viandante/codec", "viandante/regionfile", "viandante/store", "viandante/service", "viandante/server", "viandante/cmd"}
-	level := func(path string) int {
-		for i, prefix := range order {
-			if path == prefix || strings.HasPrefix(path, prefix+"/") {
+// besides are what runs beside the program: tests of it, helpers of tests, benchmarks. The program imports none of them.
+var besides = []string{"demo/demotest", "store/storetest", "service/atlas/atlastest", "e2e", "e2e/pictures", "bench"}
+
+// layerOf returns the layer of a package, -1 for one besides, -2 for an unknown one.
+func layerOf(path string) int {
+	if slices.Contains(besides, path) {
+		return -1
+	}
+	for i, layer := range layers {
+		for _, one := range layer {
+			tree, whole := strings.CutSuffix(one, "/...")
+			if path == one || whole && (path == tree || strings.HasPrefix(path, tree+"/")) {
 				return i
 			}
 		}
-		return -1
 	}
-	out, err := exec.Command("go", "list", "-f", "{{.ImportPath}} {{join .Imports \" \"}}", "../...").Output()
+	return -2
+}
+
+func listed(t *testing.T, format string) [][]string {
+	t.Helper()
+	out, err := exec.Command("go", "list", "-f", format, "../...").Output()
 	require.NoError(t, err)
-	for _, line := range strings.Split(strings.TrimSpace(string(out)), "\n") {
-		fields := strings.Fields(line)
-		own := level(fields[0])
-		for _, imported := range fields[1:] {
-			if l := level(imported); own >= 0 && l >= 0 {
-				assert.LessOrEqual(t, l, own, "%s imports %s", fields[0], imported)
+	var rows [][]string
+	for line := range strings.Lines(string(out)) {
+		rows = append(rows, strings.Fields(line))
+	}
+	require.Greater(t, len(rows), 30)
+	return rows
+}
+
+func TestCoreImportsNothingItMustNot(t *testing.T) {
+	for _, row := range listed(t, `{{.ImportPath}} {{join .Imports " "}}`) {
+		if !strings.HasPrefix(row[0], "viandante/core") {
+			continue
+		}
+		for _, imported := range row[1:] {
+			own := strings.HasPrefix(imported, "viandante/core/")
+			assert.True(t, allowed[imported] || own, "%s imports %s", row[0], imported)
+		}
+	}
+	const clock = `time\.(Now|Since|Until|Sleep|After|Tick|New)`
+	found, err := exec.Command("grep", "-rnE", clock, "--include=*.go", "--exclude=*_test.go", ".").Output()
+	assert.Error(t, err, "grep finds nothing and says so")
+	assert.Empty(t, string(found), "core reads no clock")
+}
+
+// own returns those of some import paths that are ours, without the module's name.
+func own(paths []string) (out []string) {
+	for _, path := range paths {
+		if name, ours := strings.CutPrefix(path, "viandante/"); ours {
+			out = append(out, name)
+		}
+	}
+	return out
+}
+
+// Dependencies point down only, those of tests included; every package has its place.
+func TestNothingPointsUp(t *testing.T) {
+	for _, row := range listed(t, `{{.ImportPath}} {{join .Imports " "}}`) {
+		name := own(row[:1])[0]
+		layer := layerOf(name)
+		assert.NotEqual(t, -2, layer, "%s has no place among the layers", name)
+		for _, imported := range own(row[1:]) {
+			switch at := layerOf(imported); {
+			case layer == -1: // may import anything
+			case at == -1:
+				assert.Fail(t, "the program imports what is for tests", "%s imports %s", name, imported)
+			default:
+				assert.True(t, at < layer || at == 0 && layer == 0, "%s imports %s", name, imported)
+			}
+		}
+	}
+	for _, row := range listed(t, `{{.ImportPath}} {{join .TestImports " "}} {{join .XTestImports " "}}`) {
+		name := own(row[:1])[0]
+		layer := layerOf(name)
+		for _, imported := range own(row[1:]) {
+			at := layerOf(imported)
+			assert.True(t, layer == -1 || at == -1 || at < layer || imported == name || layer == 0 && at == 0,
+				"the tests of %s import %s", name, imported)
+		}
+	}
+}
+
+// The server speaks with the service, not with what that rests on.
+func TestTheServerKnowsNoDatabase(t *testing.T) {
+	for _, row := range listed(t, `{{.ImportPath}} {{join .Imports " "}}`) {
+		if row[0] == "viandante/server" {
+			for _, imported := range own(row[1:]) {
+				assert.False(t, strings.HasPrefix(imported, "store") || imported == "regionfile" || imported == "imagery", imported)
 			}
 		}
 	}
 }
 
-// The map engine is plain TypeScript: no Vue, and nothing of the page that is built on it.
-func TestTheMapEngineKnowsNothingOfThePage(t *testing.T) {
-	require.DirExists(t, "../ui/src/chart")
-	require.DirExists(t, "../ui/src/layers")
-	out, err := exec.Command("grep", "-rnE", `from '(vue|@vueuse|@tanstack|vue-router|\.\./(desk|parts|api|layers))`, "../ui/src/chart").Output()
-	assert.Error(t, err, "grep finds nothing and says so")
-	assert.Empty(t, string(out))
-	out, err = exec.Command("grep", "-rnE", `from '(vue|@vueuse|@tanstack|\.\./parts)`, "../ui/src/layers").Output()
-	assert.Error(t, err)
-	assert.Empty(t, string(out))
+// The map engine is plain TypeScript: no Vue, and nothing of the page that is built on it. The layers of the map rest on
+// it alone; nothing of the desk knows the parts of the page that show it.
+func TestThePageHasFloors(t *testing.T) {
+	for _, rule := range []struct{ dir, not string }{
+		{"chart", `(vue|@vueuse|@tanstack|vue-router|\.\./(desk|parts|api|layers))`},
+		{"layers", `(vue|@vueuse|@tanstack|\.\./(parts|desk))`},
+		{"desk", `(\.\./parts)`},
+	} {
+		require.DirExists(t, "../ui/src/"+rule.dir)
+		found, err := exec.Command("grep", "-rnE", "from '"+rule.not, "../ui/src/"+rule.dir).Output()
+		assert.Error(t, err, "grep finds nothing and says so")
+		assert.Empty(t, string(found))
+	}
 }

@@ -15,36 +15,26 @@ import (
 
 var collectionID = regexp.MustCompile(`^[a-z0-9][a-z0-9_-]{0,63}$`)
 
-// Collections returns the collections of the workspace.
+// Collections returns the collections that the actor sees, by id.
 func (v *Service) Collections(ctx context.Context, a Actor) ([]Collection, error) {
-	if err := a.MayRead(); err != nil {
+	s, view, err := v.reading(ctx, a)
+	if err != nil {
 		return nil, err
 	}
-	list, err := v.store.Collections(ctx, a.Workspace)
-	if errors.Is(err, store.ErrUnavailable) {
-		s, err := v.inMemory(a, err)
-		if err != nil {
-			return nil, err
-		}
-		list = s.Collections()
-	} else if err != nil {
-		return nil, err
-	}
-	return slices.DeleteFunc(list, func(k Collection) bool { return !a.Sees(k.ID) }), nil
+	return slices.DeleteFunc(s.Collections(), func(k Collection) bool { return !view.Sees(k.ID) }), nil
 }
 
 // Collection returns one collection.
 func (v *Service) Collection(ctx context.Context, a Actor, id string) (Collection, error) {
-	all, err := v.Collections(ctx, a)
+	s, view, err := v.reading(ctx, a)
 	if err != nil {
 		return Collection{}, err
 	}
-	for _, c := range all {
-		if c.ID == id {
-			return c, nil
-		}
+	k := s.Collection(id)
+	if k == nil || !view.Sees(id) {
+		return Collection{}, fault.Missing("collection " + feature.Clip(id))
 	}
-	return Collection{}, fault.Missing("collection " + feature.Clip(id))
+	return *k, nil
 }
 
 // PutCollection creates a collection, or changes its title and what it defines. Without attributes they stay as they are;
@@ -124,20 +114,13 @@ func (v *Service) DeleteCollection(ctx context.Context, a Actor, id string, matc
 	return v.unlessDeletedBefore(ctx, a, "collections", id, match, err)
 }
 
-// Categories returns the categories of the workspace.
+// Categories returns the categories of the workspace in their order.
 func (v *Service) Categories(ctx context.Context, a Actor) ([]Category, error) {
-	if err := a.MayRead(); err != nil {
+	s, _, err := v.reading(ctx, a)
+	if err != nil {
 		return nil, err
 	}
-	list, err := v.store.Categories(ctx, a.Workspace)
-	if errors.Is(err, store.ErrUnavailable) {
-		s, err := v.inMemory(a, err)
-		if err != nil {
-			return nil, err
-		}
-		return s.Categories(), nil
-	}
-	return list, err
+	return s.Categories(), nil
 }
 
 // Category returns one category.

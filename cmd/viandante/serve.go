@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"net"
 	"net/http"
+	"os"
+	"runtime/debug"
 	"sync"
 	"sync/atomic"
 	"syscall"
@@ -39,6 +41,9 @@ func (e *env) serveFlags(cmd *cobra.Command) {
 // run serves until ctx is done. prepare fills the database before the first request; it returns what the demo lets in.
 // The port answers from the start: with 503 until everything is loaded.
 func (e *env) run(ctx context.Context, prepare func(context.Context, *store.Store, *service.Service) (*server.Demo, error)) (err error) {
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(50) // what is held has hardly a pointer to follow, so that collecting often costs little
+	}
 	began := time.Now()
 	listener, err := net.Listen("tcp", e.listen)
 	if errors.Is(err, syscall.EADDRINUSE) {

@@ -247,8 +247,7 @@ func (c *Catalog) Run(ctx context.Context) {
 		case <-c.stale:
 		}
 		if s := c.Now(); s != nil && s.isStale() {
-			c.compact()
-			c.rebuild()
+			c.Rebuild()
 		}
 		if s := c.Now(); s != nil {
 			s.base.quads()
@@ -261,8 +260,10 @@ func (s *Snapshot) isStale() bool {
 	return len(s.fresh)+len(s.died) > min(4096+s.base.n/32, 1<<17)
 }
 
-// rebuild puts a new base in the place of all runs.
-func (c *Catalog) rebuild() {
+// Rebuild gives back the room of what has gone and puts a new base in the place of all runs, beside those who ask and
+// write. Run does so when it is due.
+func (c *Catalog) Rebuild() {
+	c.compact()
 	s := c.Now()
 	items := s.inOrder()
 	whole, b := newRun(s, items), newBase(s, items)

@@ -366,7 +366,7 @@ func TestAnswersAreThoseOfAScan(t *testing.T) {
 			w.check(w.c.Now(), v)
 		}
 		if lot%4 == 3 {
-			w.c.rebuild()
+			w.c.Rebuild()
 			assert.Len(t, w.c.Now().runs, 1)
 			w.check(w.c.Now(), Everything())
 		}
@@ -387,7 +387,7 @@ func TestChangesWhileTheBaseIsBuilt(t *testing.T) {
 	w.change(3000)
 	for range 6 {
 		done := make(chan struct{})
-		go func() { w.c.rebuild(); close(done) }()
+		go func() { w.c.Rebuild(); close(done) }()
 		for range 5 {
 			w.change(40)
 		}
@@ -416,8 +416,7 @@ func TestWhatHasGoneIsGivenBack(t *testing.T) {
 		for part := range slices.Chunk(log, 50) { // each an item of its own
 			require.NoError(t, c.Apply(part))
 		}
-		c.compact()
-		c.rebuild()
+		c.Rebuild()
 	}
 	s := c.Now()
 	require.GreaterOrEqual(t, len(s.chunks), 4)

@@ -215,17 +215,10 @@ func (w *writer) move(item uint32) {
 	w.item(k, old.ids[i], old.at[i], old.group[i], old.version[i], old.created[i], old.updated[i])
 }
 
-// remove takes a feature away, where there is one of that id.
+// remove takes a feature away, where there is one of that id: one that was not added by this writer.
 func (w *writer) remove(id uuid.UUID) {
 	if item, ok := w.s.find(id); ok {
 		w.gone(item)
-		return
-	}
-	for _, item := range w.added { // of this very change
-		if k, i := w.s.at(item); k.ids[i] == id && w.s.holds(item) {
-			w.gone(item)
-			return
-		}
 	}
 }
 

@@ -1,17 +1,16 @@
 <script setup lang="ts">
 import { computed, onMounted, ref } from 'vue'
-import { useQueryClient } from '@tanstack/vue-query'
 import { useRouter } from 'vue-router'
 import { api, unwrap } from './api/client'
 import { readPosition } from './desk/format'
 import { followUrl } from './desk/desk'
 import { complain } from './desk/notice'
+import { forget } from './desk/server'
 import DeskPage from './DeskPage.vue'
 import SignIn from './parts/SignIn.vue'
 
 // Signing in comes first; everything else asks the server as somebody.
 const router = useRouter()
-const queries = useQueryClient()
 const state = ref<'unknown' | 'out' | 'in'>('unknown')
 const demo = ref(false)
 const standpoint = ref<string | null>(null)
@@ -37,7 +36,7 @@ onMounted(async () => {
 
 async function leave(): Promise<void> {
   await unwrap(api.DELETE('/session')).catch(complain)
-  queries.clear()
+  forget()
   state.value = 'out'
 }
 

@@ -14,9 +14,10 @@ import { nextGround, palette, toggleLettering, togglePalette } from './desk/pale
 import { canRedo, canUndo } from './desk/history'
 import { loadKept, openingView, showView, viewOfKey } from './desk/kept'
 import { showOnly, step } from './desk/listing'
-import { crowded, findPlaces, followChanges, loadPlaces, places } from './desk/places'
+import { crowded, findPlaces, followChanges, places } from './desk/places'
 import { useNearby, useWay } from './desk/questions'
 import { take, wait } from './desk/quick'
+import { signedIn } from './desk/server'
 import AroundPage from './parts/AroundPage.vue'
 import JourneyPage from './parts/JourneyPage.vue'
 import LayersPage from './parts/LayersPage.vue'
@@ -59,7 +60,7 @@ const selected = computed(() => (desk.place ? places.get(desk.place) : undefined
 /** The map opens once it is known with which view. */
 const ready = ref(false)
 onMounted(async () => {
-  void loadPlaces().catch(complain)
+  signedIn.value = true
   await loadKept().catch(complain)
   // A link to a standpoint or to a way shows that, wherever else the map would open.
   if (!desk.view && !desk.standpoint && openingView.value) showView(openingView.value, false)

@@ -8,6 +8,7 @@ import './style.css'
 import { VueQueryPlugin } from '@tanstack/vue-query'
 import { createApp } from 'vue'
 import App from './App.vue'
+import { client } from './desk/server'
 import { router } from './router'
 
-createApp(App).use(router).use(VueQueryPlugin).mount('#app')
+createApp(App).use(router).use(VueQueryPlugin, { queryClient: client }).mount('#app')

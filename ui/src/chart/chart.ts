@@ -1,22 +1,11 @@
 // The map engine. It knows nothing of Vue: a container, a version of the ground, and layers that others lay over it.
 
 import ground from '@style/ground.json'
-import {
-  Camera,
-  MAX_ZOOM,
-  MIN_ZOOM,
-  TILE,
-  keepUnder,
-  shortestTurn,
-  toLatLng,
-  toWorld,
-  type LatLng,
-  type Spot,
-  type View,
-} from './camera'
+import { Camera, type LatLng, type Spot, type View } from './camera'
 import { Hand } from './hand'
 import { Kept, type Keeping, type Painting } from './kept'
 import { Labels, type Placed } from './labels'
+import { Moving } from './moving'
 import { Graticule } from './graticule'
 import { inksOf, paletteOf, type GroundStyle, type Palette, type Time } from './style'
 import { Tiles, ZOOM_STEP, type Covering } from './tiles'
@@ -72,7 +61,6 @@ export interface ChartEvents {
   point: Hit | null
 }
 
-const FRICTION = 4.2 // a glide loses this share of its speed in a second, continuously
 /**
  * How long what comes one by one is gathered, in milliseconds: tiles at rest and while the map zooms or turns, and what is
  * to be lettered.
@@ -103,7 +91,7 @@ const NAMES: Keeping = {
 const STANDING: Keeping = { ...NAMES, off: 'hidden' }
 const EDGE = 900
 
-export class Chart {
+export class Chart extends Moving {
   /**
    * What the map is made of, one above the other: ground, names, what the layers paint, the graticule's numbers, what
    * they draw.
@@ -125,13 +113,9 @@ export class Chart {
     point: new Set(),
   }
   private readonly sized: ResizeObserver
-  private current: Camera
   private frame = 0
   private arriving = 0
   private boxed: [number, number, number, number] | null = null
-  private motion: ((now: number) => boolean) | null = null
-  /** Where the motion ends, where that is known: tiles and names are made ready for it on the way. */
-  private aim: Camera | null = null
   /** The view that the names were laid out for last. */
   private laidFor: Camera | null = null
   private naming = 0
@@ -157,19 +141,17 @@ export class Chart {
   private marked = false
   /** All that the screen shows is drawn for this zoom. */
   private whole = false
-  /** Pixels at the edges that something lies over; fitting keeps clear of them. */
-  padding = { left: 40, top: 40, right: 40, bottom: 40 }
 
   constructor(
     readonly container: HTMLElement,
     view: View,
   ) {
+    super(view, container.clientWidth || 1, container.clientHeight || 1)
     this.stack.style.cssText = 'position:absolute;inset:0;overflow:hidden;touch-action:none;isolation:isolate'
     this.stack.setAttribute('aria-hidden', 'true')
     this.overCanvas.style.cssText = `position:absolute;inset:0;width:100%;height:100%;z-index:${EDGE + 1}`
     this.stack.append(this.overCanvas)
     container.prepend(this.stack) // below whatever the page has put there
-    this.current = new Camera(this.limit(view), container.clientWidth || 1, container.clientHeight || 1)
     this.tiles = new Tiles(
       () => this.arrived(),
       () => this.lettered(),
@@ -216,14 +198,6 @@ export class Chart {
 
   private emit<K extends keyof ChartEvents>(name: K, e: ChartEvents[K]): void {
     for (const f of this.listeners[name]) f(e)
-  }
-
-  get camera(): Camera {
-    return this.current
-  }
-
-  get view(): View {
-    return this.current.view
   }
 
   /** Whether everything in view is drawn, for tests and for pictures. */
@@ -317,6 +291,15 @@ export class Chart {
     return new Camera(camera.view, camera.width + 2 * GROUND.margin, camera.height + 2 * GROUND.margin)
   }
 
+  protected moved(): void {
+    this.emit('move', this.view)
+  }
+
+  protected aimed(aim: Camera | null): void {
+    this.tiles.aimAt(aim && this.wide(aim), aim ? devicePixelRatio || 1 : 1)
+    if (aim) this.lettered()
+  }
+
   /** What some layers hold has changed: they are drawn anew, and the names are laid out to keep clear of them. */
   changed(...layers: Layer[]): void {
     for (const l of layers) {
@@ -338,17 +321,6 @@ export class Chart {
     if (!this.frame && !this.disposed) this.frame = requestAnimationFrame((now) => this.draw(now))
   }
 
-  private limit(v: View): View {
-    const zoom = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, v.zoom))
-    return { ...v, zoom, lat: Math.max(-84, Math.min(84, v.lat)), rotation: (((v.rotation ?? 0) % 360) + 360) % 360 }
-  }
-
-  setView(v: Partial<View>): void {
-    this.current = new Camera(this.limit({ ...this.view, ...v }), this.current.width, this.current.height)
-    this.emit('move', this.view)
-    this.invalidate()
-  }
-
   private resize(): void {
     const width = this.container.clientWidth || 1
     const height = this.container.clientHeight || 1
@@ -356,54 +328,6 @@ export class Chart {
     this.labelsDue = true
     this.emit('move', this.view)
     this.invalidate()
-  }
-
-  pan(dx: number, dy: number): void {
-    const c = this.current
-    const centre = c.screenToWorld({ x: c.width / 2 - dx, y: c.height / 2 - dy })
-    this.setView(toLatLng({ x: centre.x, y: Math.max(0, Math.min(1, centre.y)) }))
-  }
-
-  zoomAt(by: number, at: Spot = { x: this.current.width / 2, y: this.current.height / 2 }): void {
-    const p = this.current.fromScreen(at)
-    const next = this.limit({ ...this.view, zoom: this.view.zoom + by })
-    this.setView(keepUnder(next, this.current.width, this.current.height, at, p))
-  }
-
-  /** Comes to rest on the next zoom step, after as many levels more as asked for. */
-  settle(by = 0, at: Spot = { x: this.current.width / 2, y: this.current.height / 2 }): void {
-    if (!by && this.motion) return // something else moves the map already
-    const { rotation } = this.view
-    // Nearly north is meant as north.
-    if (!by && rotation !== 0 && Math.min(rotation, 360 - rotation) < 7) return this.turnTo(0)
-    const from = this.view
-    const to = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Math.round((from.zoom + by) / ZOOM_STEP) * ZOOM_STEP))
-    const p = this.current.fromScreen(at)
-    const { width, height } = this.current
-    this.animate(by ? 220 : 140, (f) =>
-      keepUnder({ ...from, zoom: from.zoom + (to - from.zoom) * f }, width, height, at, p),
-    )
-  }
-
-  /** Turns the map by degrees clockwise. */
-  turn(by: number, at: Spot = { x: this.current.width / 2, y: this.current.height / 2 }): void {
-    const p = this.current.fromScreen(at)
-    this.setView(
-      keepUnder(
-        this.limit({ ...this.view, rotation: this.view.rotation - by }),
-        this.current.width,
-        this.current.height,
-        at,
-        p,
-      ),
-    )
-  }
-
-  /** Turns to where so many degrees are up; 0 is north. */
-  turnTo(rotation: number): void {
-    const from = this.view
-    const by = shortestTurn(rotation - from.rotation)
-    this.animate(260, (f) => ({ ...from, rotation: f < 1 ? from.rotation + by * f : rotation }))
   }
 
   private drawBox(from: Spot, to: Spot, done: boolean): void {
@@ -420,121 +344,8 @@ export class Chart {
     this.invalidate()
   }
 
-  /** Moves the map along a path of views, which goes from 0 to 1. */
-  private animate(ms: number, path: (f: number) => View): void {
-    if (matchMedia('(prefers-reduced-motion: reduce)').matches) ms = 0
-    const began = performance.now()
-    this.motion = (now) => {
-      const f = ms ? Math.max(0, Math.min(1, (now - began) / ms)) : 1
-      this.setView(path(f < 1 ? 1 - (1 - f) ** 3 : 1))
-      return f < 1
-    }
-    this.aim = new Camera(this.limit(path(1)), this.current.width, this.current.height)
-    this.tiles.aimAt(this.wide(this.aim), devicePixelRatio || 1)
-    this.lettered()
-    this.invalidate()
-  }
-
-  private halt(): void {
-    this.motion = null
-    this.arrive()
-  }
-
-  /** The map flies nowhere any longer. */
-  private arrive(): void {
-    this.aim = null
-    this.tiles.aimAt(null, 1)
-  }
-
-  private glide(vx: number, vy: number): void {
-    if (Math.hypot(vx, vy) < 60 || matchMedia('(prefers-reduced-motion: reduce)').matches) {
-      this.settle()
-      return
-    }
-    let last = performance.now()
-    this.arrive()
-    this.motion = (now) => {
-      const dt = Math.max(0, Math.min(0.05, (now - last) / 1000))
-      last = now
-      this.pan(vx * dt, vy * dt)
-      vx *= Math.exp(-FRICTION * dt)
-      vy *= Math.exp(-FRICTION * dt)
-      return Math.hypot(vx, vy) > 12
-    }
-    this.invalidate()
-  }
-
-  /** Flies to a position, rising on the way when it is far, so that one sees where one goes. */
-  flyTo(to: LatLng & { zoom?: number; rotation?: number }): void {
-    const a = toWorld(this.view)
-    const b = toWorld(to)
-    let dx = b.x - a.x
-    dx -= Math.round(dx)
-    const dy = b.y - a.y
-    const fromZoom = this.view.zoom
-    const toZoom = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Math.round((to.zoom ?? fromZoom) / ZOOM_STEP) * ZOOM_STEP))
-    const fromTurn = this.view.rotation
-    const turn = shortestTurn((to.rotation ?? fromTurn) - fromTurn)
-    const screens = (Math.hypot(dx, dy) * TILE * 2 ** Math.min(fromZoom, toZoom)) / Math.max(200, this.current.width)
-    const rise = Math.max(0, Math.log2(Math.max(1, screens)))
-    this.animate(Math.min(1400, 260 + 220 * rise), (f) => {
-      const centre = toLatLng({ x: a.x + dx * f, y: a.y + dy * f })
-      return {
-        ...centre,
-        zoom: fromZoom + (toZoom - fromZoom) * f - rise * 4 * f * (1 - f) * 0.9,
-        rotation: f < 1 ? fromTurn + turn * f : (to.rotation ?? fromTurn),
-      }
-    })
-  }
-
-  /** The view that shows all of some positions, clear of the padding. */
-  fitView(points: LatLng[], most = 17): View | null {
-    if (!points.length) return null
-    const first = toWorld(points[0]!)
-    let [west, east, north, south] = [0, 0, first.y, first.y]
-    for (const p of points) {
-      const w = toWorld(p)
-      let dx = w.x - first.x
-      dx -= Math.round(dx)
-      west = Math.min(west, dx)
-      east = Math.max(east, dx)
-      north = Math.min(north, w.y)
-      south = Math.max(south, w.y)
-    }
-    const pad = this.padding
-    const width = Math.max(60, this.current.width - pad.left - pad.right)
-    const height = Math.max(60, this.current.height - pad.top - pad.bottom)
-    const zoom = Math.min(
-      most,
-      Math.log2(width / TILE / Math.max(1e-9, east - west)),
-      Math.log2(height / TILE / Math.max(1e-9, south - north)),
-    )
-    const step = Math.max(MIN_ZOOM, Math.floor(zoom / ZOOM_STEP) * ZOOM_STEP)
-    const size = TILE * 2 ** step
-    const middle = {
-      x: first.x + (west + east) / 2 + (pad.right - pad.left) / 2 / size,
-      y: (north + south) / 2 + (pad.bottom - pad.top) / 2 / size,
-    }
-    return { ...toLatLng(middle), zoom: step, rotation: this.view.rotation }
-  }
-
-  fit(points: LatLng[], most?: number): void {
-    const v = this.fitView(points, most)
-    if (v) this.flyTo(v)
-  }
-
-  /** Shows so many metres across, in the middle of the view. */
-  fitSpan(metres: number): void {
-    const zoom = this.view.zoom + Math.log2((this.current.metresPerPixel * this.current.width) / metres)
-    this.flyTo({ lat: this.view.lat, lng: this.view.lng, zoom: Math.floor(zoom / ZOOM_STEP) * ZOOM_STEP })
-  }
-
   // What follows is for those who look at the map from outside, tests and benchmarks: what is on it, and whether it
   // moves.
-
-  get moving(): boolean {
-    return !!this.motion
-  }
 
   /** The names of the ground as they are laid out. */
   get names(): readonly Placed[] {

@@ -2,6 +2,7 @@
 
 import { api, unwrap } from '../api/client'
 import type { Camera, LatLng } from '../chart/camera'
+import { client } from './server'
 
 export interface Mark {
   id: string
@@ -13,12 +14,12 @@ export interface Mark {
   corners?: [LatLng, LatLng]
 }
 
-const MOST_TILES = 300
+/** How long tiles that are not in view are kept, in milliseconds. */
+const KEPT_MS = 60_000
 const AT_ONCE = 8
 const DEEPEST = 19
 
 export class Crowd {
-  private tiles = new Map<string, { marks: Mark[]; stale: boolean }>()
   private asking = new Set<string>()
   private wanted: string[] = []
   private only: string[] | null = null
@@ -26,17 +27,12 @@ export class Crowd {
   /** changed is called when the marks in view are others. */
   constructor(private readonly changed: (marks: Mark[]) => void) {}
 
-  /** Everything is asked for anew as it comes into view; what is there is shown until then. */
-  stale(): void {
-    for (const t of this.tiles.values()) t.stale = true
-  }
-
   /** Only these categories are wanted; all of them without. */
   set categories(list: string[] | null) {
-    if (JSON.stringify(list) === JSON.stringify(this.only)) return
-    this.only = list
-    this.tiles.clear()
+    if (JSON.stringify(list) !== JSON.stringify(this.only)) this.only = list
   }
+
+  private key = (tile: string) => ['features', 'marks', this.only, tile]
 
   look(camera: Camera): void {
     const z = Math.max(0, Math.min(DEEPEST, Math.floor(camera.view.zoom)))
@@ -54,17 +50,12 @@ export class Crowd {
   private ask(): void {
     for (const key of this.wanted) {
       if (this.asking.size >= AT_ONCE) return
-      const known = this.tiles.get(key)
-      if ((known && !known.stale) || this.asking.has(key)) continue
+      const state = client.getQueryState(this.key(key))
+      if ((state?.data && !state.isInvalidated) || this.asking.has(key)) continue
       this.asking.add(key)
-      const only = this.only
-      void this.fetch(key)
-        .then((marks) => {
-          if (only !== this.only) return
-          this.tiles.delete(key) // the last one is the newest
-          this.tiles.set(key, { marks, stale: false })
-          while (this.tiles.size > MOST_TILES) this.tiles.delete(this.tiles.keys().next().value!)
-        })
+      // What is not in view is not asked for anew when something has changed.
+      void client
+        .fetchQuery({ queryKey: this.key(key), queryFn: () => this.fetch(key), staleTime: Infinity, gcTime: KEPT_MS, retry: false })
         .catch(() => {}) // the next look asks again
         .finally(() => {
           this.asking.delete(key)
@@ -84,7 +75,8 @@ export class Crowd {
   }
 
   private show(): void {
-    const all = this.wanted.flatMap((key) => this.tiles.get(key)?.marks ?? [])
-    if (all.length || this.wanted.every((key) => this.tiles.has(key))) this.changed(all)
+    const marks = this.wanted.map((key) => client.getQueryData<Mark[]>(this.key(key)))
+    const all = marks.flatMap((m) => m ?? [])
+    if (all.length || marks.every((m) => m)) this.changed(all)
   }
 }

@@ -6,7 +6,7 @@ import { Refusal } from '../api/client'
 import type { LatLng } from '../chart/camera'
 import { wrapLng } from '../chart/camera'
 import { desk } from './desk'
-import { distanceM } from './geodesic'
+import { distanceM } from '../chart/geodesic'
 import { complain, say } from './notice'
 import { insertVertex, isWhole, moveVertex, outlineOf, removeVertex, shifted, splitArea, splitPath, type Outline, type Vertex } from './outline'
 import { attributesOf, changePlace, createPlace, homeOf, places, splitFeature, toPlace, type Draft, type Kind, type Place } from './places'
@@ -261,7 +261,7 @@ export async function keepMine(): Promise<void> {
 /** Of two versions, theirs: mine is dropped. */
 export function takeTheirs(): void {
   const theirs = editing.theirs
-  if (theirs) places.set(theirs.id, theirs)
+  if (theirs) places.set(theirs)
   else if (editing.place) {
     places.delete(editing.place.id)
     desk.place = null

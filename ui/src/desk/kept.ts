@@ -2,33 +2,32 @@
 // current by the stream of changes, changed with undo.
 
 import { v7 as uuidv7 } from 'uuid'
-import { computed, ref, shallowReactive, type Ref } from 'vue'
+import { computed, shallowReactive } from 'vue'
 import { api, unwrap, type Imagery, type ImageryIn, type Overlay, type OverlayIn, type SavedView } from '../api/client'
 import { chart } from './acts'
 import { desk } from './desk'
 import { record } from './history'
-import { complain, say } from './notice'
-import { onChange } from './places'
+import { say } from './notice'
+import { client, kept, readAgain } from './server'
 
-export const views = ref<SavedView[]>([])
-export const overlays = ref<Overlay[]>([])
-export const imagery = ref<Imagery[]>([])
+const reads = {
+  views: async () => (await unwrap(api.GET('/v1/views'))).views,
+  overlays: async () => (await unwrap(api.GET('/v1/overlays'))).overlays,
+  imagery: async () => (await unwrap(api.GET('/v1/imagery'))).imagery,
+}
+export const views = kept<SavedView[]>(['views'], reads.views, [])
+export const overlays = kept<Overlay[]>(['overlays'], reads.overlays, [])
+export const imagery = kept<Imagery[]>(['imagery'], reads.imagery, [])
 /** What is wrong with a source of imagery just now, by its id. */
 export const failing = shallowReactive(new Map<string, string>())
 
-const loads: Record<'views' | 'overlays' | 'imagery', () => Promise<unknown>> = {
-  views: async () => (views.value = (await unwrap(api.GET('/v1/views'))).views),
-  overlays: async () => (overlays.value = (await unwrap(api.GET('/v1/overlays'))).overlays),
-  imagery: async () => (imagery.value = (await unwrap(api.GET('/v1/imagery'))).imagery),
-}
-
+/** Returns when views, pictures and imagery are there. */
 export async function loadKept(): Promise<void> {
-  await Promise.all(Object.values(loads).map((load) => load()))
+  const topics = Object.keys(reads) as (keyof typeof reads)[]
+  await Promise.all(topics.map((t) => client.ensureQueryData({ queryKey: [t], queryFn: reads[t] as () => Promise<unknown> })))
 }
 
-onChange((topic) => void loads[topic as keyof typeof loads]?.().catch(complain))
-
-type Topic = keyof typeof loads
+type Topic = keyof typeof reads
 type Body = { name: string }
 type Row = Body & { id: string; version: number }
 
@@ -41,10 +40,10 @@ const calls = {
 
 /** Puts a row into its list at once, or takes it out. */
 function show(topic: Topic, id: string, row: Row | null): void {
-  const list = { views, overlays, imagery }[topic] as Ref<unknown> as Ref<Row[]>
-  if (!row) list.value = list.value.filter((r) => r.id !== id)
-  else if (list.value.some((r) => r.id === id)) list.value = list.value.map((r) => (r.id === id ? row : r))
-  else list.value = [...list.value, row]
+  client.setQueryData<Row[]>([topic], (list = []) => {
+    if (!row) return list.filter((r) => r.id !== id)
+    return list.some((r) => r.id === id) ? list.map((r) => (r.id === id ? row : r)) : [...list, row]
+  })
 }
 
 const WORDS: Record<Topic, string> = { views: 'the view', overlays: 'the picture', imagery: 'the imagery' }
@@ -54,12 +53,12 @@ async function put(topic: Topic, body: Body, before?: Row): Promise<Row> {
   const row = await calls.put(topic, id, body, before ? `"${before.version}"` : null)
   const again = async (to: Body | null, exists: boolean) => {
     await (to ? calls.put(topic, id, to, exists ? '*' : null) : calls.drop(topic, id))
-    await loads[topic]()
+    await readAgain([topic])
   }
   // The list shows it, and it can be undone, in one moment; what follows the changes may read the list before this does.
   show(topic, id, row)
   record({ what: `${before ? 'Changed' : 'Saved'} ${WORDS[topic]} “${row.name}”`, undo: () => again(before ?? null, true), redo: () => again(body, !!before) })
-  await loads[topic]()
+  await readAgain([topic])
   return row
 }
 
@@ -67,11 +66,11 @@ async function drop(topic: Topic, row: Row): Promise<void> {
   await calls.drop(topic, row.id)
   const back = async () => {
     await calls.put(topic, row.id, row, null)
-    await loads[topic]()
+    await readAgain([topic])
   }
   show(topic, row.id, null)
-  record({ what: `Deleted ${WORDS[topic]} “${row.name}”`, undo: back, redo: () => calls.drop(topic, row.id).then(() => loads[topic]()) })
-  await loads[topic]()
+  record({ what: `Deleted ${WORDS[topic]} “${row.name}”`, undo: back, redo: () => calls.drop(topic, row.id).then(() => readAgain([topic])) })
+  await readAgain([topic])
 }
 
 /** The desk as it is now, as a view to be saved. */

@@ -1,13 +1,25 @@
 // The list of everything that is kept: searched, filtered and sorted by the server, read a page at a time from wherever one
 // looks, so that it is as quick with a million rows as with ten. What is chosen in it is changed in one step.
 
+import { useQueries, useQuery } from '@tanstack/vue-query'
 import { refDebounced } from '@vueuse/core'
-import { computed, reactive, ref, shallowReactive, watch } from 'vue'
+import { computed, reactive, ref, watch } from 'vue'
 import { api, unwrap, type Feature } from '../api/client'
 import { chart, select, show } from './acts'
 import { desk } from './desk'
 import { complain, say } from './notice'
-import { BUILT_IN, changeMany, collections, crowded, findPlaces, generation, listed, places, type Change, type Place } from './places'
+import {
+  BUILT_IN,
+  changeMany,
+  collections,
+  crowded,
+  findPlaces,
+  listed,
+  places,
+  type Change,
+  type Place,
+} from './places'
+import { client, signedIn, wholePage } from './server'
 
 const PAGE = 100
 const MOST_FETCHED = 10_000
@@ -15,7 +27,7 @@ const MOST_FETCHED = 10_000
 const listOpen = computed(() => desk.bench === 'places' && desk.part === 'list')
 
 /** What is asked for, as the server has it. */
-const query = computed(() => {
+const asked = computed(() => {
   const l = desk.list
   const camera = l.follow && desk.view ? chart.value?.camera : undefined
   const corners = camera && [camera.fromScreen({ x: 0, y: camera.height }), camera.fromScreen({ x: camera.width, y: 0 })]
@@ -28,67 +40,90 @@ const query = computed(() => {
     bbox: corners ? [corners[0]!.lng, corners[0]!.lat, corners[1]!.lng, corners[1]!.lat].map((v) => v.toFixed(5)).join(',') : undefined,
   }
 })
-const key = computed(() => JSON.stringify(query.value))
+const key = computed(() => JSON.stringify(asked.value))
 const settled = refDebounced(key, 120)
 
-export const total = ref(0)
-export const unplaced = ref(0)
-export const failed = ref('')
-/** The rows that were read, by their place in the list; those of an older reading stay until the new ones are there. */
-export const rows = shallowReactive(new Map<number, Place>())
-let asked = new Map<number, Promise<void>>()
-let reading = 0
-
-async function readPage(page: number, mine: number): Promise<void> {
-  const found = await unwrap(api.GET('/v1/features', { params: { query: { ...(JSON.parse(settled.value) as typeof query.value), offset: page * PAGE, limit: PAGE } } }))
-  if (mine !== reading) return
-  found.features.forEach((f, i) => rows.set(page * PAGE + i, listed(f)))
-  total.value = found.numberMatched ?? 0
-  for (const at of rows.keys()) if (at >= total.value) rows.delete(at)
-  failed.value = ''
-}
-
-/** Makes sure that some rows are read, from one to another. */
-export function need(from: number, to: number): Promise<unknown> {
-  const wanted: Promise<void>[] = []
-  for (let page = Math.floor(from / PAGE); page <= Math.floor(Math.max(from, to) / PAGE); page++) {
-    if (!asked.has(page)) {
-      const mine = reading
-      asked.set(
-        page,
-        readPage(page, mine).catch((e: unknown) => {
-          asked.delete(page)
-          if (mine === reading) failed.value = e instanceof Error ? e.message : String(e)
-        }),
-      )
-    }
-    wanted.push(asked.get(page)!)
-  }
-  return Promise.all(wanted)
-}
-
-/** Which rows are in view, so that they are read first when the list is read anew. */
+/** Which rows are in view, and the pages beyond that somebody waits for. */
 export const looking = reactive({ from: 0, to: 30 })
+const awaited = ref<number[]>([])
+const pageOf = (i: number) => Math.floor(i / PAGE)
 
-function again(): void {
-  reading++
-  asked = new Map()
-  if (listOpen.value) void need(looking.from, looking.to)
+const wanted = computed(() => {
+  const all = new Set(awaited.value)
+  for (let page = pageOf(looking.from); page <= pageOf(Math.max(looking.from, looking.to)); page++) all.add(page)
+  return [...all]
+})
+
+interface Page {
+  rows: Place[]
+  total: number
 }
+const pageQuery = (page: number) => ({
+  queryKey: ['features', 'list', settled.value, page],
+  queryFn: async (): Promise<Page> => {
+    const query = { ...(JSON.parse(settled.value) as typeof asked.value), offset: page * PAGE, limit: PAGE }
+    const found = await unwrap(api.GET('/v1/features', { params: { query } }))
+    return { rows: found.features.map(listed), total: found.numberMatched ?? 0 }
+  },
+  staleTime: Infinity,
+  structuralSharing: false as const,
+})
+
+interface Reading extends Page {
+  byRow: Map<number, Place>
+  failed: string
+}
+
+/** What is read of the list: what was read before stays until what takes its place is there. */
+const reading = wholePage.run(() => {
+  const pages = useQueries(
+    { queries: computed(() => wanted.value.map((page) => ({ ...pageQuery(page), enabled: listOpen.value && signedIn.value }))) },
+    client,
+  )
+  const { data: open } = useQuery(
+    {
+      queryKey: ['features', 'unplaced'],
+      queryFn: async () =>
+        (await unwrap(api.GET('/v1/features', { params: { query: { placed: false, limit: 1 } } }))).numberMatched ?? 0,
+      enabled: computed(() => listOpen.value && signedIn.value),
+    },
+    client,
+  )
+  return { pages, open }
+})!
+
+export const unplaced = computed(() => reading.open.value ?? 0)
+
+const state = computed<Reading>(() => {
+  const byRow = new Map<number, Place>()
+  let [total, newest, failed] = [0, -1, '']
+  wanted.value.forEach((page, i) => {
+    const result = reading.pages.value[i]
+    const data = result?.data as Page | undefined
+    if (result?.error) failed = result.error.message
+    if (!data) return
+    data.rows.forEach((p, k) => byRow.set(page * PAGE + k, p))
+    if (result!.dataUpdatedAt >= newest) [total, newest] = [data.total, result!.dataUpdatedAt]
+  })
+  for (const row of byRow.keys()) if (row >= total) byRow.delete(row)
+  return { byRow, rows: [], total, failed }
+})
+
+export const total = computed(() => state.value.total)
+export const failed = computed(() => state.value.failed)
+/** The rows that were read, by their place in the list. */
+export const rows = {
+  get: (i: number) => state.value.byRow.get(i),
+  get size() {
+    return state.value.byRow.size
+  },
+  [Symbol.iterator]: () => state.value.byRow[Symbol.iterator](),
+}
+
 watch(settled, () => {
-  rows.clear()
+  awaited.value = []
   looking.from = 0
   looking.to = 30
-  again()
-})
-let due = 0
-watch([generation, listOpen], () => {
-  clearTimeout(due)
-  due = window.setTimeout(() => {
-    again()
-    if (!listOpen.value) return
-    void unwrap(api.GET('/v1/features', { params: { query: { placed: false, limit: 1 } } })).then((f) => (unplaced.value = f.numberMatched ?? 0), () => {})
-  }, 60)
 })
 
 /** What rows can be sorted by and filtered with. */
@@ -132,7 +167,7 @@ async function chosenPlaces(): Promise<Place[]> {
     return out
   }
   for (let offset = 0; offset < total.value && !progress.stop; offset += MOST_FETCHED) {
-    const found = await unwrap(api.GET('/v1/features', { params: { query: { ...query.value, offset, limit: MOST_FETCHED } } }))
+    const found = await unwrap(api.GET('/v1/features', { params: { query: { ...asked.value, offset, limit: MOST_FETCHED } } }))
     out.push(...found.features.map(listed).filter((p) => isChosen(p.id)))
   }
   return out
@@ -179,20 +214,27 @@ export async function showChosen(): Promise<void> {
 const MOST_SHOWN = 150
 
 export function showOnly(list: Place[]): void {
-  for (const p of list) places.set(p.id, p)
+  places.set(...list)
   desk.only = list.map((p) => p.id)
   const points = list.flatMap((p) => (p.at ? [p.at] : p.outline?.kind === 'circle' ? [p.outline.at] : (p.outline?.rings.flat() ?? [])))
   if (list.length === 1) show(list[0]!)
   else chart.value?.fit(points)
 }
 
-/** A row of the list; read again where the list has changed while it was read. */
-async function rowAt(i: number): Promise<Place | undefined> {
-  for (;;) {
-    const mine = reading
-    await need(i, i)
-    if (mine === reading) return rows.get(i)
-  }
+/** Some rows of the list, once they are read as they are now. */
+export async function rowsBetween(from: number, to: number): Promise<Place[]> {
+  const pages: Place[][] = []
+  for (let page = pageOf(from); page <= pageOf(to); page++) pages.push((await client.fetchQuery(pageQuery(page))).rows)
+  const first = from - pageOf(from) * PAGE
+  return pages.flat().slice(first, first + to - from + 1)
+}
+
+/** A row of the list, once it is read as it is now. */
+export async function rowAt(i: number): Promise<Place | undefined> {
+  const page = pageOf(i)
+  if (!wanted.value.includes(page)) awaited.value = [page]
+  const found = await client.fetchQuery(pageQuery(page))
+  return found.rows[i - page * PAGE]
 }
 
 /** Goes to the next row of the list, or the one before; where one place alone is shown, the next is shown alone. */
@@ -210,7 +252,7 @@ export async function step(by: number): Promise<void> {
 
 /** Selects a row: its page opens, and the map looks at it. */
 export function open(p: Place): void {
-  if (!places.has(p.id)) places.set(p.id, p)
+  if (!places.has(p.id)) places.set(p)
   if (desk.only.length === 1) desk.only = [p.id]
   select(p.id, true)
 }

@@ -2,13 +2,14 @@
 
 import { useEventListener, useEventSource } from '@vueuse/core'
 import { v7 as uuidv7 } from 'uuid'
-import { computed, markRaw, ref, shallowReactive, watch } from 'vue'
+import { computed, markRaw, shallowReactive, watch } from 'vue'
 import { Refusal, api, unwrap, type Attribute, type Category, type Collection, type Feature } from '../api/client'
 import type { LatLng } from '../chart/camera'
 import { round7 } from './format'
 import { record } from './history'
 import { say } from './notice'
 import { geometryOf, outlineOf, type Outline } from './outline'
+import { client, featuresChanged, kept, readAgain } from './server'
 
 export type Kind = 'place' | 'path' | 'area'
 
@@ -26,12 +27,54 @@ export interface Place {
   feature: Feature
 }
 
-export const places = shallowReactive(new Map<string, Place>())
-export const categories = ref<Category[]>([])
-export const collections = ref<Collection[]>([])
-export const loaded = ref(false)
-/** Goes up with every change, for whoever asks the server anew. */
-export const generation = ref(0)
+export const collections = kept(
+  ['collections'],
+  async () => (await unwrap(api.GET('/v1/collections'))).collections,
+  [] as Collection[],
+)
+export const categories = kept(
+  ['categories'],
+  async () => (await unwrap(api.GET('/v1/categories'))).categories,
+  [] as Category[],
+)
+
+/** The features that the page holds: all of them, or where they are too many those that somebody has looked at. */
+interface Held {
+  byId: ReadonlyMap<string, Place>
+  crowded: boolean
+}
+const HELD = ['features', 'held']
+const held = kept<Held>(HELD, readHeld, { byId: new Map(), crowded: false })
+
+/** There are more places than the page holds. */
+export const crowded = computed(() => held.value.crowded)
+
+/** What was changed while all of it is being read; null for what was deleted. */
+let meanwhile: Map<string, Place | null> | null = null
+
+function hold(changes: [string, Place | null][]): void {
+  if (!changes.length) return
+  for (const [id, p] of changes) meanwhile?.set(id, p)
+  client.setQueryData<Held>(HELD, (old) => {
+    const byId = new Map(old?.byId)
+    for (const [id, p] of changes) {
+      if (p) byId.set(id, p)
+      else byId.delete(id)
+    }
+    return { byId, crowded: old?.crowded ?? false }
+  })
+}
+
+export const places = {
+  get: (id: string) => held.value.byId.get(id),
+  has: (id: string) => held.value.byId.has(id),
+  values: () => held.value.byId.values(),
+  get size() {
+    return held.value.byId.size
+  },
+  set: (...list: Place[]) => hold(list.map((p) => [p.id, p])),
+  delete: (id: string) => hold([[id, null]]),
+}
 
 export const categoryById = computed(() => new Map(categories.value.map((c) => [c.id, c])))
 
@@ -40,7 +83,7 @@ export async function findPlaces(ids: string[]): Promise<void> {
   const missing = ids.filter((id) => !places.has(id))
   for (let i = 0; i < missing.length; i += 200) {
     const found = await unwrap(api.GET('/v1/features', { params: { query: { id: missing.slice(i, i + 200), limit: 200 } } }))
-    for (const f of found.features) places.set(f.id!, listed(f))
+    places.set(...found.features.map(listed))
   }
 }
 
@@ -75,24 +118,17 @@ const MOST_HELD = 20_000
 
 const MOST_SHAPES = 2000
 
-/** There are more places than the page holds. */
-export const crowded = ref(false)
-
 /** A place that may not be held yet. */
 export async function fetchPlace(collection: string, id: string): Promise<Place> {
   const known = places.get(id)
   if (known) return known
   const place = toPlace(collection, await unwrap(api.GET('/ogc/collections/{collection}/items/{id}', { params: { path: { collection, id } } })))
-  places.set(id, place)
+  places.set(place)
   return place
 }
 
-/** Reads what there is besides features. */
-export async function loadKinds(): Promise<void> {
-  const [c, k] = await Promise.all([unwrap(api.GET('/v1/collections')), unwrap(api.GET('/v1/categories'))])
-  collections.value = c.collections
-  categories.value = k.categories
-}
+/** Reads collections and categories anew. */
+export const loadKinds = () => Promise.all([readAgain(['collections']), readAgain(['categories'])])
 
 async function collectionPlaces(id: string): Promise<Place[]> {
   const out: Place[] = []
@@ -106,23 +142,29 @@ async function collectionPlaces(id: string): Promise<Place[]> {
   return out
 }
 
-export async function loadPlaces(): Promise<void> {
-  await loadKinds()
-  crowded.value = collections.value.reduce((n, c) => n + (c.count ?? 0), 0) > MOST_HELD
-  // All of them at once, so that map and list are drawn once.
-  let all = crowded.value ? [] : await Promise.all(collections.value.map((c) => collectionPlaces(c.id)))
-  if (all.reduce((n, list) => n + list.length, 0) > MOST_HELD) {
-    crowded.value = true // more have come in since they were counted
+async function readHeld(): Promise<Held> {
+  meanwhile = new Map()
+  const { collections } = await unwrap(api.GET('/v1/collections'))
+  client.setQueryData(['collections'], collections)
+  let crowded = collections.reduce((n, c) => n + (c.count ?? 0), 0) > MOST_HELD
+  let all = crowded ? [] : (await Promise.all(collections.map((c) => collectionPlaces(c.id)))).flat()
+  if (all.length > MOST_HELD) {
+    crowded = true // more have come in since they were counted
     all = []
   }
-  places.clear()
-  for (const p of all.flat()) places.set(p.id, p)
-  loaded.value = true
-  generation.value++
-  if (!crowded.value) return
-  // Where places are too many, what they crowd on is still there: paths and areas.
-  const shapes = await unwrap(api.GET('/v1/features', { params: { query: { kind: ['path', 'area'], limit: MOST_SHAPES } } }))
-  for (const f of shapes.features) places.set(f.id!, listed(f))
+  if (crowded) {
+    // Where places are too many, what they crowd on is still there: paths and areas.
+    const query = { kind: ['path', 'area'] as ('path' | 'area')[], limit: MOST_SHAPES }
+    all = (await unwrap(api.GET('/v1/features', { params: { query } }))).features.map(listed)
+  }
+  const byId = new Map(all.map((p) => [p.id, p]))
+  for (const [id, p] of meanwhile) {
+    if (!p) byId.delete(id)
+    else if ((byId.get(id)?.version ?? 0) < p.version) byId.set(id, p)
+  }
+  meanwhile = null
+  featuresChanged()
+  return { byId, crowded }
 }
 
 interface Changed {
@@ -162,23 +204,9 @@ function markChanged(id: string, version: number): void {
   setTimeout(() => changedElsewhere.get(id) === at && changedElsewhere.delete(id), MARKED_MS)
 }
 
-const followers = new Set<(topic: string) => void>()
-
-/** Calls a function with the topic of every change, wherever it was made. */
-export function onChange(f: (topic: string) => void): () => void {
-  followers.add(f)
-  return () => followers.delete(f)
-}
-
-let outgrown = false
-
 /** Whoever has more places come in than the page holds asks for those in view from then on. */
 function outgrow(): void {
-  if (crowded.value || outgrown || places.size <= MOST_HELD) return
-  outgrown = true
-  void loadPlaces()
-    .catch(() => {}) // the next change tries again
-    .finally(() => (outgrown = false))
+  if (!crowded.value && !meanwhile && places.size > MOST_HELD) void readAgain(HELD)
 }
 
 /** Follows the changes that others make. Call inside a component, after signing in. */
@@ -189,16 +217,14 @@ export function followChanges(): void {
   watch(data, (text) => {
     if (!text) return
     const change = JSON.parse(text) as Changed
-    for (const f of followers) f(change.topic)
-    if (change.topic === 'collections' || change.topic === 'categories') void loadKinds().catch(() => {}) // the next change brings them
-    if (change.topic !== 'features') return
+    if (change.topic !== 'features') return void readAgain([change.topic])
     const known = places.get(change.id)
+    const version = change.feature?.properties.version ?? 0
     if (!change.feature) places.delete(change.id)
-    else if (crowded.value && !known) generation.value++ // the map and the list ask for it when it is in view
-    else if (!known || known.version < (change.feature.properties.version ?? 0)) places.set(change.id, toPlace(change.collection, change.feature))
-    else return
-    if (change.feature) markChanged(change.id, change.feature.properties.version ?? 0)
-    generation.value++
+    else if (known && known.version >= version) return
+    else if (known || !crowded.value) places.set(toPlace(change.collection, change.feature))
+    if (change.feature) markChanged(change.id, version)
+    featuresChanged()
     outgrow()
   }, { flush: 'sync' })
   // A browser opens six connections to a server and no more; a page that nobody sees gives its own back.
@@ -211,7 +237,7 @@ export function followChanges(): void {
     if (s === 'CLOSED') away = true
     if (s === 'OPEN' && away) {
       away = false
-      void loadPlaces().catch(() => (away = true))
+      void client.invalidateQueries()
     }
   })
 }
@@ -268,8 +294,8 @@ async function put(collection: string, id: string, feature: Feature, match: stri
   )
   const place = toPlace(collection, got)
   mine.set(id, place.version)
-  places.set(id, place)
-  generation.value++
+  places.set(place)
+  featuresChanged()
   if (got.mended?.length) say(got.mended.join(' '))
   return place
 }
@@ -281,7 +307,7 @@ async function remove(place: Place): Promise<void> {
     }),
   )
   places.delete(place.id)
-  generation.value++
+  featuresChanged()
 }
 
 function current(id: string): Place {
@@ -302,7 +328,7 @@ export function homeOf(kind: Kind): string {
 async function home(): Promise<string> {
   if (!collections.value.length) {
     const made = await unwrap(api.PUT('/v1/collections/{collection}', { params: { path: { collection: 'places' }, header: { 'If-None-Match': '*' } }, body: { title: 'Places' } }))
-    collections.value = [made]
+    client.setQueryData(['collections'], [made])
   }
   return collections.value[0]!.id
 }
@@ -337,16 +363,20 @@ export async function changeMany(what: string, list: Change[], progress?: (done:
       const lot = all.slice(i, i + MOST_AT_ONCE)
       const changes = lot.map(({ collection, id, after }) => ({ collection, id, version: versions.get(id) || undefined, ...(after ? { feature: { ...after, id } } : { delete: true }) }))
       const answer = await whileChanging(lot.map((c) => c.id), () => retried(() => unwrap(api.POST('/v1/bulk', { body: { changes } }))))
-      for (const c of lot) {
-        versions.set(c.id, c.after ? answer.no || versions.get(c.id)! : 0)
-        if (!c.after) places.delete(c.id)
-        else if (!crowded.value || places.has(c.id)) places.set(c.id, toPlace(c.collection, { ...c.after, id: c.id, properties: { ...c.after.properties, version: versions.get(c.id)! } }))
-        mine.set(c.id, versions.get(c.id)!)
+      const shown: [string, Place | null][] = []
+      for (const { collection, id, after } of lot) {
+        const version = after ? answer.no || versions.get(id)! : 0
+        versions.set(id, version)
+        mine.set(id, version)
+        if (!after) shown.push([id, null])
+        else if (!crowded.value || places.has(id))
+          shown.push([id, toPlace(collection, { ...after, id, properties: { ...after.properties, version } })])
       }
+      hold(shown)
       done += lot.length
       if (answer.mended.length) say(answer.mended.join(' '))
     }
-    generation.value++
+    featuresChanged()
     return done
   }
   const done = list.slice(0, await send(list))

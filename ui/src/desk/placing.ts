@@ -3,7 +3,7 @@
 import { computed, reactive } from 'vue'
 import { type Overlay, type OverlayIn } from '../api/client'
 import type { LatLng } from '../chart/camera'
-import { applied, placement, type Control } from '../layers/overlays'
+import { applied, placement, type Control } from '../chart/placement'
 import { toLatLng } from '../chart/camera'
 import { chart } from './acts'
 import { desk } from './desk'

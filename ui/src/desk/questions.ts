@@ -3,25 +3,20 @@
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { refDebounced } from '@vueuse/core'
 import { computed, ref, watch, type Ref } from 'vue'
-import { Refusal, api, unwrap } from '../api/client'
+import { api, unwrap } from '../api/client'
 import type { LatLng } from '../chart/camera'
 import { desk } from './desk'
 import { position } from './format'
 import { geometryOf, isWhole, type Outline } from './outline'
-import { generation } from './places'
-
-/** Only what may go better next time is asked again. */
-const retry = (count: number, error: Error) => error instanceof Refusal && (error.status === 0 || error.status === 503) && count < 3
 
 const MOST_LISTED = 500
 
 /** The places of the ring, from the standpoint. */
 export function useNearby() {
   return useQuery({
-    queryKey: computed(() => ['nearby', desk.standpoint && position(desk.standpoint), Math.round(desk.beyondM), Math.round(desk.withinM), generation.value]),
+    queryKey: computed(() => ['features', 'nearby', desk.standpoint && position(desk.standpoint), Math.round(desk.beyondM), Math.round(desk.withinM)]),
     enabled: computed(() => !!desk.standpoint && desk.bench === 'around'),
     placeholderData: keepPreviousData,
-    retry,
     queryFn: ({ signal }) =>
       unwrap(
         api.GET('/v1/nearby', {
@@ -39,7 +34,6 @@ export function useInterpretation(text: Ref<string>) {
     queryKey: computed(() => ['interpret', settled.value.trim()]),
     enabled: computed(() => settled.value.trim().length > 1),
     placeholderData: keepPreviousData,
-    retry,
     queryFn: ({ signal }) => {
       const near = desk.standpoint ?? desk.view
       return unwrap(api.GET('/v1/interpret', { params: { query: { q: settled.value.trim(), limit: 9, near: near ? position(near) : undefined } }, signal }))
@@ -56,7 +50,6 @@ export function useAddress(at: Ref<LatLng | null>) {
   return useQuery({
     queryKey: computed(() => ['address', settled.value && position(settled.value)]),
     enabled: computed(() => !!settled.value),
-    retry,
     queryFn: async ({ signal }) => {
       const found = await unwrap(api.GET('/v1/geocode/reverse', { params: { query: { at: position(settled.value!), limit: 1 } }, signal }))
       return found.features[0] ?? null
@@ -70,7 +63,6 @@ export function useDoubts(at: Ref<LatLng | null>) {
   return useQuery({
     queryKey: computed(() => ['doubts', settled.value && position(settled.value)]),
     enabled: computed(() => !!settled.value),
-    retry,
     queryFn: async ({ signal }) => (await unwrap(api.GET('/v1/doubts', { params: { query: { at: position(settled.value!) } }, signal }))).doubts,
   })
 }
@@ -80,7 +72,6 @@ export function useHistory(collection: Ref<string>, id: Ref<string>, version: Re
   return useQuery({
     queryKey: computed(() => ['history', id.value, version.value]),
     enabled: open,
-    retry,
     queryFn: async ({ signal }) => (await unwrap(api.GET('/v1/collections/{collection}/history/{id}', { params: { path: { collection: collection.value, id: id.value } }, signal }))).history,
   })
 }
@@ -88,9 +79,8 @@ export function useHistory(collection: Ref<string>, id: Ref<string>, version: Re
 /** What was deleted last. */
 export function useBin() {
   return useQuery({
-    queryKey: computed(() => ['bin', generation.value]),
+    queryKey: ['features', 'bin'],
     placeholderData: keepPreviousData,
-    retry,
     queryFn: async ({ signal }) => (await unwrap(api.GET('/v1/bin', { params: { query: { limit: 200 } }, signal }))).bin,
   })
 }
@@ -100,7 +90,6 @@ export function useBuilding(at: Ref<LatLng | null>) {
   const { data } = useQuery({
     queryKey: computed(() => ['building', at.value && position(at.value)]),
     enabled: computed(() => !!at.value),
-    retry,
     queryFn: async ({ signal }) => !!(await unwrap(api.GET('/v1/building', { params: { query: { at: position(at.value!) } }, signal }))),
   })
   return computed(() => data.value ?? false)
@@ -111,7 +100,6 @@ export function useWay() {
   return useQuery({
     queryKey: computed(() => ['way', desk.standpoint && position(desk.standpoint), desk.destination && position(desk.destination), desk.by]),
     enabled: computed(() => !!desk.standpoint && !!desk.destination),
-    retry,
     queryFn: async ({ signal }) => {
       const found = await unwrap(
         api.GET('/v1/route', { params: { query: { from: position(desk.standpoint!), to: position(desk.destination!), by: desk.by } }, signal }),
@@ -127,7 +115,6 @@ export function useMeasure(from: Ref<LatLng | null>, to: Ref<LatLng | null>) {
     queryKey: computed(() => ['measure', from.value && position(from.value), to.value && position(to.value)]),
     enabled: computed(() => !!from.value && !!to.value),
     placeholderData: keepPreviousData,
-    retry,
     queryFn: ({ signal }) => unwrap(api.GET('/v1/measure', { params: { query: { from: position(from.value!), to: position(to.value!) } }, signal })),
   })
 }
@@ -143,7 +130,6 @@ export function useShape(outline: Ref<Outline | null>) {
     queryKey: computed(() => ['shape', settled.value && isWhole(settled.value) ? JSON.stringify(settled.value) : null]),
     enabled: computed(() => !!settled.value && isWhole(settled.value)),
     placeholderData: keepPreviousData,
-    retry,
     gcTime: 10_000,
     queryFn: ({ signal }) => askShape(settled.value!, signal),
   })
@@ -163,7 +149,6 @@ export function useAgreement(at: Ref<LatLng | null>, address: Ref<string>) {
   return useQuery({
     queryKey: computed(() => ['agreement', text.value, where.value && position(where.value)]),
     enabled: computed(() => text.value.length > 4 && !!where.value),
-    retry,
     queryFn: async ({ signal }) => {
       const [found, here] = await Promise.all([
         unwrap(api.GET('/v1/geocode', { params: { query: { q: text.value, near: position(where.value!), limit: 1 } }, signal })),

@@ -44,7 +44,7 @@ export async function showQuick(key: string): Promise<void> {
   if (crowded.value) {
     const found = await unwrap(api.GET('/v1/features', { params: { query: { where: [`quick_key:${key}`], limit: 150 } } }))
     list = found.features.map(listed)
-    for (const p of list) places.set(p.id, p)
+    places.set(...list)
   }
   const [first] = list
   if (!first) say(`Nothing has the quick key ${key} yet. Select a place and press Shift Q, then ${key}.`, { wrong: true })

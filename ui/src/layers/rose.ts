@@ -4,8 +4,7 @@
 import type { Camera, LatLng, Spot } from '../chart/camera'
 import type { Hit, Layer } from '../chart/chart'
 import type { Palette } from '../chart/style'
-import { destination, distanceM } from '../desk/geodesic'
-import { metres } from '../desk/format'
+import { destination, distanceM } from '../chart/geodesic'
 
 const STEPS = 96
 const HANDLE_BEARING = 90
@@ -35,6 +34,8 @@ export class Rose implements Layer {
   constructor(
     private pulled: (edge: 'beyond' | 'within', metres: number) => void,
     private released: () => void,
+    /** A length as it is written. */
+    private written: (metres: number) => string,
   ) {}
 
   ground(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
@@ -116,7 +117,7 @@ export class Rose implements Layer {
     for (const m of this.between(radius)) {
       this.circle(ctx, camera, at, m)
       ctx.stroke()
-      this.figure(ctx, camera.toScreen(destination(at, 0, m)), metres(m), palette, 11.5, palette['ink-ochre']!)
+      this.figure(ctx, camera.toScreen(destination(at, 0, m)), this.written(m), palette, 11.5, palette['ink-ochre']!)
     }
     ctx.setLineDash([])
     ctx.lineWidth = 1.8
@@ -225,7 +226,7 @@ export class Rose implements Layer {
       this.figure(
         ctx,
         { x: p.x + (edge === 'within' ? 36 : 0), y: p.y + (edge === 'within' ? 18 : 22) },
-        metres(m),
+        this.written(m),
         palette,
         13.5,
         palette.ink!,

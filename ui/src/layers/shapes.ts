@@ -3,7 +3,7 @@
 import { toWorld, type Camera, type LatLng, type Spot } from '../chart/camera'
 import type { Hit, Layer } from '../chart/chart'
 import type { Palette } from '../chart/style'
-import { destination } from '../desk/geodesic'
+import { destination } from '../chart/geodesic'
 
 export type Figure =
   | { kind: 'point'; at: LatLng; size?: number }

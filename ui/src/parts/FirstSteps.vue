@@ -3,7 +3,7 @@
 import { computed, onScopeDispose, watchEffect } from 'vue'
 import { firstActs, goTo, keepMiddle, standAt, standHere } from '../desk/acts'
 import { desk } from '../desk/desk'
-import { distanceM } from '../desk/geodesic'
+import { distanceM } from '../chart/geodesic'
 import { metres } from '../desk/format'
 import { categoryById, places } from '../desk/places'
 import { useAddress } from '../desk/questions'

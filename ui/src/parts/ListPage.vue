@@ -1,10 +1,11 @@
 <script setup lang="ts">
 // The list of everything: searched, sorted, filtered; it follows the map or leads it; what is chosen is changed in one step.
 import { useVirtualizer } from '@tanstack/vue-virtual'
-import { computed, nextTick, onMounted, ref, watch, watchEffect } from 'vue'
+import { computed, nextTick, ref, watch, watchEffect } from 'vue'
 import { desk } from '../desk/desk'
 import { metres, shortPosition } from '../desk/format'
-import { attributes, choose, chooseAll, chosen, chosenCount, clearChosen, deleteChosen, failed, isChosen, looking, need, open, progress, rows, setChosen, showChosen, step, total, unplaced } from '../desk/listing'
+import { attributes, choose, chooseAll, chosen, chosenCount, clearChosen, deleteChosen, failed, isChosen, looking, open, progress, rowAt, rows, rowsBetween, setChosen, showChosen, step, total, unplaced } from '../desk/listing'
+import { complain } from '../desk/notice'
 import { categories, categoryById, changedElsewhere, collections, isVisible, type Place } from '../desk/places'
 import GlyphMark from './GlyphMark.vue'
 
@@ -18,9 +19,7 @@ watchEffect(() => {
   const list = shown.value
   looking.from = list[0]?.index ?? 0
   looking.to = list.at(-1)?.index ?? 30
-  void need(looking.from, looking.to)
 })
-onMounted(() => void need(0, 30))
 
 /** The row that the Tab key comes to: the one that had the focus last, else the first in view. */
 const focused = ref(0)
@@ -85,22 +84,17 @@ function clickRow(e: MouseEvent, i: number, p: Place): void {
 }
 function chooseTo(i: number): void {
   const [a, b] = [Math.min(last, i), Math.max(last, i)]
-  void need(a, b).then(() => {
-    for (let n = a; n <= b; n++) {
-      const p = rows.get(n)
-      if (p) choose(p.id, true)
-    }
-  })
+  rowsBetween(a, b).then((list) => list.forEach((p) => choose(p.id, true)), complain)
 }
 async function focusRow(i: number): Promise<void> {
   virtual.value.scrollToIndex(i, { align: 'auto' })
-  await need(i, i)
+  await rowAt(i)
   await nextTick()
   scroller.value?.querySelector<HTMLElement>(`[data-row="${i}"]`)?.focus()
 }
 function onKey(e: KeyboardEvent, i: number, p: Place): void {
   const to = { ArrowDown: i + 1, ArrowUp: i - 1, PageDown: i + 12, PageUp: i - 12, Home: 0, End: total.value - 1 }[e.key]
-  if (to !== undefined) void focusRow(Math.max(0, Math.min(total.value - 1, to)))
+  if (to !== undefined) focusRow(Math.max(0, Math.min(total.value - 1, to))).catch(complain)
   else if (e.key === ' ') {
     choose(p.id)
     last = i
@@ -128,7 +122,7 @@ const optionName = (o: string) => (setName.value === 'category' ? (categoryById.
   <section class="flex min-h-fit flex-1 flex-col" aria-label="List of everything" data-test="list-page">
     <header class="px-4 pb-1.5">
       <div class="flex items-baseline gap-2">
-      <input v-model="desk.list.text" class="field" placeholder="Words in names and attributes" aria-label="Find by words" autocomplete="off" spellcheck="false" maxlength="200" data-test="list-find" @keydown.down.prevent="focusRow(0)" @keydown.esc="($event.target as HTMLElement).blur()" />
+      <input v-model="desk.list.text" class="field" placeholder="Words in names and attributes" aria-label="Find by words" autocomplete="off" spellcheck="false" maxlength="200" data-test="list-find" @keydown.down.prevent="focusRow(0).catch(complain)" @keydown.esc="($event.target as HTMLElement).blur()" />
         <span class="caption shrink-0 text-right" aria-live="polite" data-test="list-count">
           {{ total.toLocaleString('en') }} {{ desk.list.unplaced ? 'without a position' : desk.list.follow ? 'in view' : '' }}
         </span>

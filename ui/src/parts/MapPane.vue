@@ -8,7 +8,7 @@ import { desk } from '../desk/desk'
 import { clickedAt, editing } from '../desk/editing'
 import { bearing, metres, shortPosition } from '../desk/format'
 import { palette } from '../desk/palette'
-import { distanceM, roughBearing } from '../desk/geodesic'
+import { distanceM, roughBearing } from '../chart/geodesic'
 import { imagery } from '../desk/kept'
 import { complain } from '../desk/notice'
 import { moveControl, placing } from '../desk/placing'
@@ -39,6 +39,7 @@ const rose = new Rose(
     else desk.beyondM = Math.min(rounded, desk.withinM - 10)
   },
   () => {},
+  metres,
 )
 const way = new Way()
 const mark = new SpotMark()

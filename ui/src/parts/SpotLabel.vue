@@ -6,7 +6,7 @@ import { chart, copyPosition, goTo, keepAt, select, standAt } from '../desk/acts
 import { desk, type Named } from '../desk/desk'
 import { beginDrawing } from '../desk/editing'
 import { metres, shortPosition } from '../desk/format'
-import { distanceM } from '../desk/geodesic'
+import { distanceM } from '../chart/geodesic'
 import { contains } from '../desk/outline'
 import { isVisible, places } from '../desk/places'
 import { useAddress } from '../desk/questions'

@@ -2,11 +2,12 @@
 
 import { watchEffect, type ShallowRef } from 'vue'
 import type { Chart } from '../chart/chart'
+import { placement, type Affine } from '../chart/placement'
 import { desk } from '../desk/desk'
 import { failing, imagery, overlays } from '../desk/kept'
 import { moveControl, placed, placing } from '../desk/placing'
 import { ImageryTiles } from '../layers/imagery'
-import { Overlays, placement, type Affine, type Laid } from '../layers/overlays'
+import { Overlays, type Laid } from '../layers/overlays'
 import { Shapes } from '../layers/shapes'
 
 export function useLaid(chart: ShallowRef<Chart | undefined>) {

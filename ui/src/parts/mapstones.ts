@@ -9,8 +9,9 @@ import { Crowd, type Mark } from '../desk/crowd'
 import { desk } from '../desk/desk'
 import { editing, mark } from '../desk/editing'
 import { position } from '../desk/format'
-import { distanceM } from '../desk/geodesic'
-import { categories, categoryById, changedElsewhere, crowded, generation, isVisible, places, type Place } from '../desk/places'
+import { distanceM } from '../chart/geodesic'
+import { categories, categoryById, changedElsewhere, crowded, isVisible, places, type Place } from '../desk/places'
+import { onFeatures } from '../desk/server'
 import { Shapes } from '../layers/shapes'
 import { Stones, type Stone } from '../layers/stones'
 
@@ -40,10 +41,7 @@ export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Se
     crowd.categories = desk.hidden.length ? [...categories.value.map((c) => c.id), ''].filter((c) => !desk.hidden.includes(c)) : null
     look()
   })
-  watch(generation, () => {
-    crowd.stale()
-    look()
-  })
+  onScopeDispose(onFeatures(() => void look()))
   let settling = 0
   watch(chart, (c, _, clean) => {
     if (!c) return

@@ -2,8 +2,8 @@
 // server. Vincenty 1975, "Direct and inverse solutions of geodesics on the ellipsoid": within a millimetre, but without an
 // answer for nearly antipodal points, where the sphere's is taken.
 
-import type { LatLng } from '../chart/camera'
-import { wrapLng } from '../chart/camera'
+import type { LatLng } from './camera'
+import { wrapLng } from './camera'
 
 const A = 6378137
 const F = 1 / 298.257223563

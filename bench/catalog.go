@@ -52,13 +52,29 @@ func catalogs() ([]row, error) {
 			return nil, err
 		}
 		what := fmt.Sprintf("%d million places", n/aMillion)
-		rows = append(rows,
-			row{what + ": live for a place", h.LiveBytes, "bytes", "350 bytes", "the same as Go values in a map", h.PlainBytes},
+		rows = append(
+			rows,
+			row{
+				what + ": live for a place",
+				h.LiveBytes,
+				"bytes",
+				"350 bytes",
+				"the same as Go values in a map",
+				h.PlainBytes,
+			},
 			row{"… the process at most, all in", h.PeakMB, "MB", "4096 MB", "live", h.LiveBytes * float64(n) / 1e6},
 			row{"… filled, without a database", h.LoadS, "s", "", "its indexes built anew", h.RebuildS},
 			row{"… a change while they are built, slowest", h.WriteMs, "ms", "50 ms", "its median", h.WriteMedianMs},
 			row{"… nearby meanwhile, slowest", h.NearMs, "ms", "50 ms", "its median", h.NearMedianMs},
-			row{"… nearby with 16,000 changes not in the base, median", h.WrittenNearMs, "ms", "", "with none", h.NearAfterMs})
+			row{
+				"… nearby with 16,000 changes not in the base, median",
+				h.WrittenNearMs,
+				"ms",
+				"",
+				"with none",
+				h.NearAfterMs,
+			},
+		)
 	}
 	return rows, nil
 }
@@ -70,7 +86,20 @@ type someplace struct {
 }
 
 var (
-	placeWords = []string{"Mill", "Lantern", "Ropewalk", "Heron", "Fennel", "Anchor", "Thistle", "Cobble", "Juniper", "Tallow", "Ünder", "Søgate"}
+	placeWords = []string{
+		"Mill",
+		"Lantern",
+		"Ropewalk",
+		"Heron",
+		"Fennel",
+		"Anchor",
+		"Thistle",
+		"Cobble",
+		"Juniper",
+		"Tallow",
+		"Ünder",
+		"Søgate",
+	}
 	placeKinds = []string{"fountain", "shelter", "repair", "locker", "firstaid", "lookout"}
 	conditions = []string{"sound", "worn", "needs repair"}
 )
@@ -79,18 +108,41 @@ func (s *someplace) next() *feature.Feature {
 	r := s.r
 	s.n++
 	word := func() string { return placeWords[r.IntN(len(placeWords))] }
-	attributes, err := feature.NewAttributes(map[string]any{"condition": conditions[r.IntN(3)], "boxes": r.IntN(100_000),
-		"inspected_on": fmt.Sprintf("20%02d-%02d-%02d", 10+r.IntN(17), 1+r.IntN(12), 1+r.IntN(28)),
-		"keeper":       word() + " keeper", "telephone": fmt.Sprintf("+999 %07d", r.IntN(10_000_000))})
+	attributes, err := feature.NewAttributes(
+		map[string]any{"condition": conditions[r.IntN(3)], "boxes": r.IntN(100_000),
+			"inspected_on": fmt.Sprintf("20%02d-%02d-%02d", 10+r.IntN(17), 1+r.IntN(12), 1+r.IntN(28)),
+			"keeper":       word() + " keeper", "telephone": fmt.Sprintf("+999 %07d", r.IntN(10_000_000))},
+	)
 	if err != nil {
 		panic(err) // texts and numbers always marshal
 	}
 	at := geo.MustPoint(-38.15+0.2*r.Float64(), -26.32+0.45*r.Float64()).Rounded()
 	now := time.UnixMicro(1_700_000_000_000_000 + int64(s.n))
-	id := uuid.UUID{0: byte(s.n >> 56), 1: byte(s.n >> 48), 2: byte(s.n >> 40), 3: byte(s.n >> 32), 4: byte(s.n >> 24), 5: byte(s.n >> 16), 6: 0x70,
-		7: byte(s.n >> 8), 8: 0x80, 9: byte(s.n), 10: byte(r.Uint32()), 11: byte(r.Uint32())}
-	return &feature.Feature{ID: id, Collection: "posts", Name: fmt.Sprintf("%s %s %d", word(), word(), r.IntN(aMillion)),
-		Category: placeKinds[r.IntN(len(placeKinds))], Geometry: feature.At(at), Attributes: attributes, Version: s.n, CreatedAt: now, UpdatedAt: now}
+	id := uuid.UUID{
+		0:  byte(s.n >> 56),
+		1:  byte(s.n >> 48),
+		2:  byte(s.n >> 40),
+		3:  byte(s.n >> 32),
+		4:  byte(s.n >> 24),
+		5:  byte(s.n >> 16),
+		6:  0x70,
+		7:  byte(s.n >> 8),
+		8:  0x80,
+		9:  byte(s.n),
+		10: byte(r.Uint32()),
+		11: byte(r.Uint32()),
+	}
+	return &feature.Feature{
+		ID:         id,
+		Collection: "posts",
+		Name:       fmt.Sprintf("%s %s %d", word(), word(), r.IntN(aMillion)),
+		Category:   placeKinds[r.IntN(len(placeKinds))],
+		Geometry:   feature.At(at),
+		Attributes: attributes,
+		Version:    s.n,
+		CreatedAt:  now,
+		UpdatedAt:  now,
+	}
 }
 
 // liveHeap is what the heap holds after a collection.

@@ -94,17 +94,30 @@ func chart() ([]row, error) {
 	if _, err := get(path); err != nil {
 		return nil, err
 	}
-	cached, alive := measured(3000, func(int) { _, _ = get(path) }), measured(3000, func(int) { _, _ = get("/healthz") })
+	cached, alive := measured(
+		3000,
+		func(int) { _, _ = get(path) },
+	), measured(
+		3000,
+		func(int) { _, _ = get("/healthz") },
+	)
 	rows := []row{
-		{"a tile from the server's cache, with its way over loopback, median", cached.at(0.5), "ms", "1 ms", "/healthz the same way", alive.at(0.5)},
+		{
+			"a tile from the server's cache, with its way over loopback, median",
+			cached.at(0.5),
+			"ms",
+			"1 ms",
+			"/healthz the same way",
+			alive.at(0.5),
+		},
 		{"… 99th percentile", cached.at(0.99), "ms", "1 ms", "/healthz the same way", alive.at(0.99)},
 	}
 	more, err := raster()
 	return append(rows, more...), err
 }
 
-// raster measures the page's worker over the town and the hills, in each style: alone, as what the page does meanwhile is
-// measured elsewhere.
+// raster measures the page's worker over the town and the hills, in each style: alone, as what the page does meanwhile
+// is measured elsewhere.
 func raster() ([]row, error) {
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
 	defer cancel()
@@ -113,34 +126,61 @@ func raster() ([]row, error) {
 		return nil, err
 	}
 	defer closeBrowser()
-	if err := chromedp.Do(b.Ctx, chromedp.Navigate("http://"+benchListen+"/openapi.json")); err != nil { // a page of the server's without a map
+	// a page of the server's without a map
+	if err := chromedp.Do(b.Ctx, chromedp.Navigate("http://"+benchListen+"/openapi.json")); err != nil {
 		return nil, err
 	}
-	if _, err := chromedp.Run(b.Ctx, chromedp.Evaluate[int](`fetch('/session', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: '{}'}).then(r => r.status)`, chromedp.EvalAwaitPromise)); err != nil {
+	if _, err := chromedp.Run(b.Ctx, chromedp.Evaluate[int](`fetch('/session', {method: 'POST', headers: `+
+		`{'Content-Type': 'application/json'}, body: '{}'}).then(r => r.status)`,
+		chromedp.EvalAwaitPromise)); err != nil {
 		return nil, err
 	}
 	var all times
 	var rows []row
 	for _, manner := range []string{"plain", "relief", "muted", "contrast"} {
-		own, err := chromedp.Run(b.Ctx, chromedp.Evaluate[[]float64](fmt.Sprintf(drawAll, manner), chromedp.EvalAwaitPromise))
+		own, err := chromedp.Run(
+			b.Ctx,
+			chromedp.Evaluate[[]float64](fmt.Sprintf(drawAll, manner), chromedp.EvalAwaitPromise),
+		)
 		if err != nil {
 			return nil, err
 		}
 		slices.Sort(own)
 		all = append(all, own...)
-		rows = append(rows, row{fmt.Sprintf("… %s, 95th percentile of %d", manner, len(own)), times(own).at(0.95), "ms", "40 ms", "its median", times(own).at(0.5)})
+		rows = append(
+			rows,
+			row{
+				fmt.Sprintf("… %s, 95th percentile of %d", manner, len(own)),
+				times(own).at(0.95),
+				"ms",
+				"40 ms",
+				"its median",
+				times(own).at(0.5),
+			},
+		)
 	}
 	slices.Sort(all)
 	picture, err := chromedp.Run(b.Ctx, chromedp.Evaluate[float64](unpackPicture, chromedp.EvalAwaitPromise))
 	if err != nil {
 		return nil, err
 	}
-	return append([]row{{fmt.Sprintf("drawing a tile in its worker, median of %d", len(all)), all.at(0.5), "ms", "12 ms", "unpacking a PNG of it", picture},
-		{"… 95th percentile", all.at(0.95), "ms", "40 ms", "unpacking a PNG of it", picture}}, rows...), nil
+	return append(
+		[]row{
+			{
+				fmt.Sprintf("drawing a tile in its worker, median of %d", len(all)),
+				all.at(0.5),
+				"ms",
+				"12 ms",
+				"unpacking a PNG of it",
+				picture,
+			},
+			{"… 95th percentile", all.at(0.95), "ms", "40 ms", "unpacking a PNG of it", picture},
+		},
+		rows...), nil
 }
 
-// drawAll has a worker draw, one after another, the tiles round three places at the zooms and steps between on which the
-// page comes to rest, and returns how long each took.
+// drawAll has a worker draw, one after another, the tiles round three places at the zooms and steps between on which
+// the page comes to rest, and returns how long each took.
 const drawAll = `(async () => {
 	const page = await (await fetch('/')).text(), main = /assets\/index-[\w-]+\.js/.exec(page)[0]
 	const worker = /worker-[\w-]+\.js/.exec(await (await fetch('/' + main)).text())[0]
@@ -154,9 +194,12 @@ const drawAll = `(async () => {
 		for (const zoom of [3, 9, 10.5, 12, 13, 14, 15, 16, 17.5, 19])
 			for (let k = 0; k < 6; k++) {
 				const z = Math.floor(zoom), n = 2 ** z, s = Math.sin(lat * Math.PI / 180)
-				const x = Math.floor((lng + 180) / 360 * n) + k %% 3 - 1, y = Math.floor((0.5 - Math.log((1 + s) / (1 - s)) / (4 * Math.PI)) * n) + Math.floor(k / 3)
+				const x = Math.floor((lng + 180) / 360 * n) + k %% 3 - 1,
+					y = Math.floor((0.5 - Math.log((1 + s) / (1 - s)) / (4 * Math.PI)) * n) + Math.floor(k / 3)
 				const step = zoom === z ? z + (k %% 2) * 0.25 : zoom
-				took.push(await draw({key: 'k', z, x, y, zoom: step, ratio: 1, manner: '%s', time: 'day', url: '/v1/tiles/' + version + '/' + z + '/' + x + '/' + y, size: Math.round(512 * 2 ** (step - z))}))
+				took.push(await draw({key: 'k', z, x, y, zoom: step, ratio: 1, manner: '%s', time: 'day',
+					url: '/v1/tiles/' + version + '/' + z + '/' + x + '/' + y,
+					size: Math.round(512 * 2 ** (step - z))}))
 			}
 	w.terminate()
 	return took
@@ -165,7 +208,8 @@ const drawAll = `(async () => {
 // unpackPicture is what drawing is compared with: a tile that comes as a finished picture has to be unpacked, too.
 const unpackPicture = `(async () => {
 	const c = new OffscreenCanvas(512, 512), x = c.getContext('2d'), out = []
-	for (let i = 0; i < 2000; i++) { x.fillStyle = 'hsl(' + i * 7 + ' 40% 60%)'; x.fillRect(Math.random() * 512, Math.random() * 512, 30 * Math.random(), 14) }
+	for (let i = 0; i < 2000; i++) { x.fillStyle = 'hsl(' + i * 7 + ' 40% 60%)'; x.fillRect(Math.random() * 512,
+		Math.random() * 512, 30 * Math.random(), 14) }
 	const blob = await c.convertToBlob({type: 'image/png'})
 	for (let i = 0; i < 41; i++) {
 		const began = performance.now()

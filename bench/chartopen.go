@@ -41,7 +41,14 @@ func browserOf(wait time.Duration) (*e2e.Browser, func(), error) {
 	}
 	end := func() { closeBrowser(); cancel() }
 	if err = chromedp.Do(b.Ctx, chromedp.Navigate("http://"+benchListen)); err == nil {
-		_, err = chromedp.Run(b.Ctx, chromedp.Evaluate[int](`fetch('/session', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: '{}'}).then(r => r.status)`, chromedp.EvalAwaitPromise))
+		_, err = chromedp.Run(
+			b.Ctx,
+			chromedp.Evaluate[int](
+				`fetch('/session', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: `+
+					`'{}'}).then(r => r.status)`,
+				chromedp.EvalAwaitPromise,
+			),
+		)
 	}
 	if err != nil {
 		end()
@@ -59,15 +66,23 @@ func opening() ([]row, error) {
 	defer end()
 	var mapped, loaded, sharp, names []float64
 	for range 5 {
-		if err := chromedp.Do(b.Ctx, chromedp.Navigate("about:blank"), chromedp.Navigate("http://"+benchListen+town), e2e.MapDrawn()); err != nil {
+		if err := chromedp.Do(b.Ctx, chromedp.Navigate("about:blank"), chromedp.Navigate("http://"+benchListen+town),
+			e2e.MapDrawn()); err != nil {
 			return nil, err
 		}
-		got, err := chromedp.Run(b.Ctx, chromedp.Evaluate[[2]float64](`[performance.getEntriesByName('viandante-map')[0].startTime, performance.getEntriesByType('navigation')[0].loadEventEnd]`))
+		got, err := chromedp.Run(
+			b.Ctx,
+			chromedp.Evaluate[[2]float64](
+				`[performance.getEntriesByName('viandante-map')[0].startTime, `+
+					`performance.getEntriesByType('navigation')[0].loadEventEnd]`,
+			),
+		)
 		if err != nil {
 			return nil, err
 		}
 		mapped, loaded = append(mapped, got[0]), append(loaded, got[1])
-		// A wheel turned for ten frames; then until ground and names are drawn for where it came to rest, nothing of which was there yet.
+		// A wheel turned for ten frames; then until ground and names are drawn for where it came to rest, nothing of
+		// which was there yet.
 		rest, err := chromedp.Run(b.Ctx, chromedp.Evaluate[[2]float64](`new Promise(done => {
 			const c = window.viandanteChart
 			let n = 0, stopped = 0, ground = 0, times = 0
@@ -75,7 +90,8 @@ func opening() ([]row, error) {
 				if (n++ < 10) c.zoomAt(times % 2 ? -0.05 : 0.05)
 				else if (!stopped) stopped = performance.now()
 				else {
-					if (!ground && !c.sharpening && c.whole && Math.abs(c.tiles.step - c.view.zoom) < 0.01 && c.ground.isSharp(c.camera, c.ground.front)) ground = performance.now()
+					if (!ground && !c.sharpening && c.whole && Math.abs(c.tiles.step - c.view.zoom) < 0.01 &&
+						c.ground.isSharp(c.camera, c.ground.front)) ground = performance.now()
 					if (c.complete) {
 						if (times++ === 2) return done([ground - stopped, performance.now() - stopped])
 						n = stopped = ground = 0 // twice to get going
@@ -94,13 +110,21 @@ func opening() ([]row, error) {
 	}
 	middle := func(v []float64) float64 { slices.Sort(v); return v[len(v)/2] }
 	return []row{
-		{"first map after navigation", middle(mapped), "ms", "1000 ms", "the page loaded, without its map", middle(loaded)},
+		{
+			"first map after navigation",
+			middle(mapped),
+			"ms",
+			"1000 ms",
+			"the page loaded, without its map",
+			middle(loaded),
+		},
 		{"ground sharp after a zoom came to rest", middle(sharp), "ms", "150 ms", "a frame", 16.7},
 		{"… and its names", middle(names), "ms", "", "the ground", middle(sharp)},
 	}, nil
 }
 
-// wandering moves the map about for ten minutes and compares the memory after the first minute with that after the last.
+// wandering moves the map about for ten minutes and compares the memory after the first minute with that after the
+// last.
 func wandering() ([]row, error) {
 	minutes := 10
 	if v, err := strconv.Atoi(os.Getenv("BENCH_MINUTES")); err == nil {
@@ -125,7 +149,8 @@ func wandering() ([]row, error) {
 				if (leg === 0) c.pan(-5, 2)
 				else if (leg === 1) c.zoomAt(n % 240 < 120 ? 0.02 : -0.02)
 				else if (leg === 2) c.pan(5, -2)
-				else if (n % 240 === 0) c.flyTo({lat: -38.12 + 0.15 * Math.sin(n), lng: -26.1 + 0.18 * Math.cos(n * 1.7), zoom: 12 + (n / 240) % 5})
+				else if (n % 240 === 0) c.flyTo({lat: -38.12 + 0.15 * Math.sin(n),
+					lng: -26.1 + 0.18 * Math.cos(n * 1.7), zoom: 12 + (n / 240) % 5})
 				window.wandered = n
 				if (performance.now() - began < 58000) return requestAnimationFrame(frame)
 				done(1)
@@ -139,11 +164,24 @@ func wandering() ([]row, error) {
 			return nil, err
 		}
 		heaps, resident = append(heaps, heap), append(resident, renderers())
-		fmt.Fprintf(os.Stderr, "wandering, minute %d: script heap %.0f MB, the browser's pages %.0f MB\n", len(heaps), heap, resident[len(resident)-1])
+		fmt.Fprintf(
+			os.Stderr,
+			"wandering, minute %d: script heap %.0f MB, the browser's pages %.0f MB\n",
+			len(heaps),
+			heap,
+			resident[len(resident)-1],
+		)
 	}
 	last := len(heaps) - 1
 	return []row{
-		{fmt.Sprintf("memory of the page after %d minutes of wandering", minutes), resident[last], "MB", "flat", "after the first", resident[0]},
+		{
+			fmt.Sprintf("memory of the page after %d minutes of wandering", minutes),
+			resident[last],
+			"MB",
+			"flat",
+			"after the first",
+			resident[0],
+		},
 		{"… of its script", heaps[last], "MB", "flat", "after the first", heaps[0]},
 	}, nil
 }

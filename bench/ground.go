@@ -156,7 +156,21 @@ func island() ([]row, error) {
 		return nil, err
 	}
 	total := s.Read + s.Build + s.Write
-	rows := []row{{fmt.Sprintf("building the island with heights (read %.2f, build %.2f, write %.2f s)", s.Read, s.Build, s.Write), total, "s", "10 s", "looking at each element of its PBF once", s.Scan}}
+	rows := []row{
+		{
+			fmt.Sprintf(
+				"building the island with heights (read %.2f, build %.2f, write %.2f s)",
+				s.Read,
+				s.Build,
+				s.Write,
+			),
+			total,
+			"s",
+			"10 s",
+			"looking at each element of its PBF once",
+			s.Scan,
+		},
+	}
 	router := road.NewRouter(r)
 	rnd := rand.New(rand.NewPCG(2, 2))
 	ends := make([]geo.Point, 400)
@@ -164,9 +178,16 @@ func island() ([]row, error) {
 		ends[i] = r.Address(uint32(rnd.IntN(r.Addresses()))).At
 	}
 	way := func(mode region.Mode) float64 {
-		return measured(len(ends), func(i int) { _, _ = router.Find(context.Background(), mode, ends[i], ends[(i+1)%len(ends)]) }).at(0.5) // no way there is an answer too
+		return measured(
+			len(ends),
+			func(i int) { _, _ = router.Find(context.Background(), mode, ends[i], ends[(i+1)%len(ends)]) },
+		).at(0.5)
+		// no way there is an answer too
 	}
-	rows = append(rows, row{"a way across the island by car", way(region.Car), "ms", "", "the same on foot", way(region.Foot)})
+	rows = append(
+		rows,
+		row{"a way across the island by car", way(region.Car), "ms", "", "the same on foot", way(region.Foot)},
+	)
 	more, err := tiles("the island", r)
 	return append(rows, more...), err
 }
@@ -181,8 +202,23 @@ func country() ([]row, error) {
 	}
 	total := s.Read + s.Build + s.Write
 	rows := []row{
-		{fmt.Sprintf("building %.2f million road nodes, %.2f million addresses, %.1f million nodes (read %.1f, build %.1f, write %.1f s)", float64(s.RoadNodes)/1e6, float64(s.Addresses)/1e6, float64(s.Nodes)/1e6, s.Read, s.Build, s.Write),
-			total, "s", "180 s", "looking at each element of its PBF once", s.Scan},
+		{
+			fmt.Sprintf(
+				"building %.2f million road nodes, %.2f million addresses, %.1f million nodes (read %.1f, build "+
+					"%.1f, write %.1f s)",
+				float64(s.RoadNodes)/1e6,
+				float64(s.Addresses)/1e6,
+				float64(s.Nodes)/1e6,
+				s.Read,
+				s.Build,
+				s.Write,
+			),
+			total,
+			"s",
+			"180 s",
+			"looking at each element of its PBF once",
+			s.Scan,
+		},
 		{"the most memory it took", s.PeakGB, "GB", "4 GB", "the region file it made", float64(s.Bytes) / 1e9},
 	}
 	more, err := tiles("the country", r)
@@ -249,13 +285,30 @@ func tiles(name string, r *region.Region) ([]row, error) {
 	slices.Sort(sizes)
 	slices.Sort(heights)
 	rows := []row{
-		{fmt.Sprintf("encoding a tile of %s, 99th percentile of %d", name, len(encode)), encode.at(0.99), "ms", "20 ms", "compressing it", pack.at(0.99)},
-		{fmt.Sprintf("… the slowest, %d/%d/%d", worst.Z, worst.X, worst.Y), slowest, "ms", "", "compressing the largest", pack.at(1)},
+		{
+			fmt.Sprintf("encoding a tile of %s, 99th percentile of %d", name, len(encode)),
+			encode.at(0.99),
+			"ms",
+			"20 ms",
+			"compressing it",
+			pack.at(0.99),
+		},
+		{
+			fmt.Sprintf("… the slowest, %d/%d/%d", worst.Z, worst.X, worst.Y),
+			slowest,
+			"ms",
+			"",
+			"compressing the largest",
+			pack.at(1),
+		},
 		{"… median", encode.at(0.5), "ms", "", "compressing it", pack.at(0.5)},
 		{"… compressed, the largest", sizes[len(sizes)-1], "kB", "100 kB", "the median", times(sizes).at(0.5)},
 	}
 	if len(heights) > 0 {
-		rows = append(rows, row{"a tile of heights, 99th percentile", heights.at(0.99), "ms", "", "the ground's", encode.at(0.99)})
+		rows = append(
+			rows,
+			row{"a tile of heights, 99th percentile", heights.at(0.99), "ms", "", "the ground's", encode.at(0.99)},
+		)
 	}
 	return rows, nil
 }

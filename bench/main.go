@@ -44,7 +44,8 @@ func (t times) at(share float64) float64 { return t[min(len(t)-1, int(share*floa
 var groups = []struct {
 	name    string
 	measure func() ([]row, error)
-}{{"places", places}, {"island", island}, {"country", country}, {"chart", chart}, {"moving", moving}, {"opening", opening}, {"wandering", wandering}, {"million", million}, {"serving", serving}, {"catalog", catalogs}}
+}{{"places", places}, {"island", island}, {"country", country}, {"chart", chart}, {"moving", moving}, {"opening",
+	opening}, {"wandering", wandering}, {"million", million}, {"serving", serving}, {"catalog", catalogs}}
 
 func main() {
 	if len(os.Args) == 3 && os.Args[1] == "build" { // a process of its own, so that its memory can be read
@@ -72,7 +73,18 @@ func main() {
 		rows, err := g.measure()
 		fail(err)
 		for _, r := range rows {
-			fmt.Fprintf(w, "%s\t%.4g %s\t%s\t%s\t%.4g %s\t%.3g\n", r.what, r.ours, r.unit, r.target, r.against, r.theirs, r.unit, r.theirs/r.ours)
+			fmt.Fprintf(
+				w,
+				"%s\t%.4g %s\t%s\t%s\t%.4g %s\t%.3g\n",
+				r.what,
+				r.ours,
+				r.unit,
+				r.target,
+				r.against,
+				r.theirs,
+				r.unit,
+				r.theirs/r.ours,
+			)
 		}
 		w.Flush()
 	}

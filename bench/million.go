@@ -34,7 +34,7 @@ const (
 // million measures a collection of a million places: opening the page, looking through the list, writing one more.
 func million() ([]row, error) {
 	ctx := context.Background()
-	token, stop, err := demoServer(millionDir)
+	_, stop, err := demoServer(millionDir)
 	if err != nil {
 		return nil, err
 	}
@@ -47,7 +47,8 @@ func million() ([]row, error) {
 		return nil, err
 	}
 	began := time.Now()
-	if token, stop, err = demoServer(millionDir); err != nil {
+	token, stop, err := demoServer(millionDir)
+	if err != nil {
 		return nil, err
 	}
 	defer stop()
@@ -69,14 +70,18 @@ func million() ([]row, error) {
 	}
 	read := milliseconds(time.Since(began))
 	var table float64
-	if err := errors.Join(all.Close(), db.QueryRowContext(ctx, `SELECT (data_length + index_length) / 1e6 FROM information_schema.tables WHERE table_name = 'features' AND table_schema = DATABASE()`).Scan(&table)); err != nil {
+	size := db.QueryRowContext(ctx, `SELECT (data_length + index_length) / 1e6 FROM information_schema.tables
+		WHERE table_name = 'features' AND table_schema = DATABASE()`)
+	if err := errors.Join(all.Close(), size.Scan(&table)); err != nil {
 		return nil, err
 	}
 	rows := []row{
 		{"the server ready with a million places", ready, "ms", "", "their table read and nothing made of it", read},
 		{"… its memory", residentMB("bin/viandante"), "MB", "", "their table in the database", table},
 	}
-	time.Sleep(5 * time.Second) // what lists are answered from is made meanwhile, as on any server that has run for a moment
+	time.Sleep(
+		5 * time.Second,
+	) // what lists are answered from is made meanwhile, as on any server that has run for a moment
 	opened, err := openMillion()
 	if err != nil {
 		return nil, err
@@ -121,7 +126,20 @@ func fillMillion(ctx context.Context, dsn string) error {
 		return err
 	}
 	r := rand.New(rand.NewPCG(6, uint64(count)))
-	words := []string{"Mill", "Lantern", "Ropewalk", "Heron", "Fennel", "Anchor", "Thistle", "Cobble", "Juniper", "Tallow", "Ünder", "Søgate"}
+	words := []string{
+		"Mill",
+		"Lantern",
+		"Ropewalk",
+		"Heron",
+		"Fennel",
+		"Anchor",
+		"Thistle",
+		"Cobble",
+		"Juniper",
+		"Tallow",
+		"Ünder",
+		"Søgate",
+	}
 	kinds := []string{"fountain", "shelter", "repair", "locker", "firstaid", "lookout"}
 	began := time.Now()
 	for count < aMillion {
@@ -129,13 +147,18 @@ func fillMillion(ctx context.Context, dsn string) error {
 		if _, err := db.Change(ctx, workspaces[0], store.Actor{Name: "bench"}, func(c *store.Change) error {
 			list := make([]store.Replacement, lot)
 			for i := range list {
-				attributes, err := feature.NewAttributes(map[string]any{"condition": []string{"sound", "worn", "needs repair"}[r.IntN(3)], "inspected_on": fmt.Sprintf("20%02d-%02d-%02d", 10+r.IntN(17), 1+r.IntN(12), 1+r.IntN(28)),
-					"keeper": words[r.IntN(len(words))] + " keeper", "boxes": r.IntN(100_000), "telephone": fmt.Sprintf("+999 %07d", r.IntN(10_000_000))})
+				attributes, err := feature.NewAttributes(map[string]any{"condition": []string{"sound", "worn",
+					"needs repair"}[r.IntN(3)], "inspected_on": fmt.Sprintf("20%02d-%02d-%02d", 10+r.IntN(17), 1+
+					r.IntN(12), 1+r.IntN(28)),
+					"keeper": words[r.IntN(len(words))] + " keeper", "boxes": r.IntN(100_000),
+					"telephone": fmt.Sprintf("+999 %07d", r.IntN(10_000_000))})
 				if err != nil {
 					return err
 				}
-				list[i].After = &feature.Feature{ID: uuid.Must(uuid.NewV7()), Collection: "posts", Name: fmt.Sprintf("%s %s %d", words[r.IntN(len(words))], words[r.IntN(len(words))], r.IntN(aMillion)),
-					Category: kinds[r.IntN(len(kinds))], Geometry: feature.At(geo.MustPoint(-38.15+0.2*r.Float64(), -26.32+0.45*r.Float64())), Attributes: attributes}
+				list[i].After = &feature.Feature{ID: uuid.Must(uuid.NewV7()), Collection: "posts", Name: fmt.Sprintf(
+					"%s %s %d", words[r.IntN(len(words))], words[r.IntN(len(words))], r.IntN(aMillion)),
+					Category: kinds[r.IntN(len(kinds))], Geometry: feature.At(geo.MustPoint(-38.15+0.2*r.Float64(),
+						-26.32+0.45*r.Float64())), Attributes: attributes}
 			}
 			return c.WriteAll(list)
 		}); err != nil {
@@ -157,7 +180,8 @@ func openMillion() ([]row, error) {
 	defer end()
 	var shown, ground, cairns []float64
 	for range 7 {
-		if err := chromedp.Do(b.Ctx, chromedp.Navigate("about:blank"), chromedp.Navigate("http://"+benchListen+town)); err != nil {
+		if err := chromedp.Do(b.Ctx, chromedp.Navigate("about:blank"), chromedp.Navigate("http://"+benchListen+
+			town)); err != nil {
 			return nil, err
 		}
 		got, err := chromedp.Run(b.Ctx, chromedp.Evaluate[[3]float64](`new Promise(done => {
@@ -178,8 +202,17 @@ func openMillion() ([]row, error) {
 		shown, ground, cairns = append(shown, got[0]), append(ground, got[1]), append(cairns, got[2])
 	}
 	middle := func(v []float64) float64 { slices.Sort(v); return v[len(v)/2] }
-	return []row{{"Around with a million places: ground and cairns on the screen", middle(shown), "ms", "1000 ms", "its ground alone", middle(ground)},
-		{"… the cairns at hand", middle(cairns), "ms", "", "its ground alone", middle(ground)}}, nil
+	return []row{
+		{
+			"Around with a million places: ground and cairns on the screen",
+			middle(shown),
+			"ms",
+			"1000 ms",
+			"its ground alone",
+			middle(ground),
+		},
+		{"… the cairns at hand", middle(cairns), "ms", "", "its ground alone", middle(ground)},
+	}, nil
 }
 
 // ask does a request and returns its answer's body.
@@ -213,7 +246,10 @@ func listMillion(ctx context.Context, token string, db *sql.DB) ([]row, error) {
 	}
 	database := func(query string, args ...any) (float64, error) {
 		began := time.Now()
-		found, err := db.QueryContext(ctx, `SELECT id, name, attributes FROM features WHERE deleted_at IS NULL `+query+` LIMIT 100`, args...)
+		found, err := db.QueryContext(
+			ctx,
+			`SELECT id, name, attributes FROM features WHERE deleted_at IS NULL `+query+` LIMIT 100`,
+			args...)
 		if err != nil {
 			return 0, err
 		}
@@ -236,12 +272,17 @@ func listMillion(ctx context.Context, token string, db *sql.DB) ([]row, error) {
 		if err != nil {
 			return err
 		}
-		rows = append(rows, row{what + ", the first time", first, "ms", "500 ms", "the database sorts or scans", slow}, row{"… and the next", again, "ms", "500 ms", "the same", slow})
+		rows = append(
+			rows,
+			row{what + ", the first time", first, "ms", "500 ms", "the database sorts or scans", slow},
+			row{"… and the next", again, "ms", "500 ms", "the same", slow},
+		)
 		return nil
 	}
 	for _, q := range []struct{ what, query, sql string }{
 		{"sorted by name", "sort=name", "ORDER BY name"},
-		{"sorted by a number, descending", "sort=-boxes", "ORDER BY CAST(JSON_VALUE(attributes, '$.boxes') AS DOUBLE) DESC"},
+		{"sorted by a number, descending", "sort=-boxes", "ORDER BY CAST(JSON_VALUE(attributes, '$.boxes') AS " +
+			"DOUBLE) DESC"},
 		{"sorted by a date", "sort=inspected_on", "ORDER BY JSON_VALUE(attributes, '$.inspected_on')"},
 		{"sorted by a telephone number", "sort=telephone", "ORDER BY JSON_VALUE(attributes, '$.telephone')"},
 	} {
@@ -249,7 +290,8 @@ func listMillion(ctx context.Context, token string, db *sql.DB) ([]row, error) {
 			return nil, err
 		}
 	}
-	if err := add("searched for a rare text", "q="+url.QueryEscape("sogate 123456"), "AND name LIKE ?", "%Søgate%123456%"); err != nil {
+	if err := add("searched for a rare text", "q="+url.QueryEscape("sogate 123456"), "AND name LIKE ?",
+		"%Søgate%123456%"); err != nil {
 		return nil, err
 	}
 	if err := add("searched for a common word", "q=heron", "AND name LIKE ? ORDER BY name", "%Heron%"); err != nil {
@@ -263,16 +305,24 @@ func listMillion(ctx context.Context, token string, db *sql.DB) ([]row, error) {
 	if err != nil {
 		return nil, err
 	}
-	return append(rows, row{"from its middle, the page after", next, "ms", "", "the first page there, for which all is sorted", deep}), nil
+	return append(
+		rows,
+		row{"from its middle, the page after", next, "ms", "", "the first page there, for which all is sorted", deep},
+	), nil
 }
 
-// writeOne measures a place's way to an acknowledged change, beside a commit of a row of the same size on the same server.
+// writeOne measures a place's way to an acknowledged change, beside a commit of a row of the same size on the same
+// server.
 func writeOne(ctx context.Context, token string, db *sql.DB) ([]row, error) {
-	if _, err := db.ExecContext(ctx, `CREATE TABLE IF NOT EXISTS bare (id BINARY(16) NOT NULL PRIMARY KEY, body TEXT NOT NULL) ENGINE = InnoDB`); err != nil {
+	if _, err := db.ExecContext(ctx, `CREATE TABLE IF NOT EXISTS bare (id BINARY(16) NOT NULL PRIMARY KEY, body TEXT `+
+		`NOT NULL) ENGINE = InnoDB`); err != nil {
 		return nil, err
 	}
 	defer db.ExecContext(ctx, `DROP TABLE bare`)
-	body := []byte(`{"type":"Feature","geometry":{"type":"Point","coordinates":[-26.2,-38.1]},"properties":{"name":"One more","category":"fountain","condition":"sound","keeper":"Heron keeper"}}`)
+	body := []byte(
+		`{"type":"Feature","geometry":{"type":"Point","coordinates":[-26.2,-38.1]},"properties":{"name":"One ` +
+			`more","category":"fountain","condition":"sound","keeper":"Heron keeper"}}`,
+	)
 	var wrong error
 	var made []string
 	// In turns, so that both meet the same disk.
@@ -280,7 +330,8 @@ func writeOne(ctx context.Context, token string, db *sql.DB) ([]row, error) {
 	for range written {
 		id := uuid.Must(uuid.NewV7())
 		began := time.Now()
-		if _, err := ask(token, "PUT", "/ogc/collections/posts/items/"+id.String(), body, "If-None-Match", "*"); err != nil {
+		if _, err := ask(token, "PUT", "/ogc/collections/posts/items/"+id.String(), body, "If-None-Match",
+			"*"); err != nil {
 			return nil, err
 		}
 		ours = append(ours, milliseconds(time.Since(began)))
@@ -299,7 +350,14 @@ func writeOne(ctx context.Context, token string, db *sql.DB) ([]row, error) {
 	slices.Sort(ours)
 	slices.Sort(bare)
 	return []row{
-		{"one write acknowledged, among a million places", ours.at(0.5), "ms", "twice", "a bare InnoDB commit of such a row", bare.at(0.5)},
+		{
+			"one write acknowledged, among a million places",
+			ours.at(0.5),
+			"ms",
+			"twice",
+			"a bare InnoDB commit of such a row",
+			bare.at(0.5),
+		},
 		{"… the 95th of a hundred", ours.at(0.95), "ms", "twice", "the same", bare.at(0.95)},
 	}, wrong
 }

@@ -29,7 +29,9 @@ func moving() ([]row, error) {
 	if err := chromedp.Do(b.Ctx, chromedp.Navigate("http://"+benchListen)); err != nil {
 		return nil, err
 	}
-	if _, err := chromedp.Run(b.Ctx, chromedp.Evaluate[int](`fetch('/session', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: '{}'}).then(r => r.status)`, chromedp.EvalAwaitPromise)); err != nil {
+	if _, err := chromedp.Run(b.Ctx, chromedp.Evaluate[int](`fetch('/session', {method: 'POST', headers: `+
+		`{'Content-Type': 'application/json'}, body: '{}'}).then(r => r.status)`,
+		chromedp.EvalAwaitPromise)); err != nil {
 		return nil, err
 	}
 	idle, err := run(b, "0", "")
@@ -48,7 +50,8 @@ func moving() ([]row, error) {
 		{"zooming, 10,000 places", "50 ms", 10_000, 1, "c.zoomAt(0.01 * (n % 200 < 100 ? 1 : -1))"},
 		{"turning, 10,000 places", "50 ms", 10_000, 1, "c.turn(0.8)"},
 		{"flying over four levels and back, 10,000 places", "50 ms", 10_000, 1,
-			"if (!c.moving) c.flyTo(c.view.zoom > 12 ? {lat: -38.05, lng: -26.15, zoom: 10} : {lat: -38.114, lng: -26.28, zoom: 14})"},
+			"if (!c.moving) c.flyTo(c.view.zoom > 12 ? {lat: -38.05, lng: -26.15, zoom: 10} : {lat: -38.114, lng: " +
+				"-26.28, zoom: 14})"},
 		{"dragging at two pixels to one, 10,000 places", "50 ms", 10_000, 2, "c.pan(-6, 2)"},
 	} {
 		if err := chromedp.Do(b.Ctx, chromedp.EmulateViewport(1280, 800, chromedp.EmulateScale(m.ratio)),
@@ -59,29 +62,55 @@ func moving() ([]row, error) {
 		if err != nil {
 			return nil, err
 		}
-		rows = append(rows,
-			row{m.what + ": between frames, 95th percentile", got.P95, "ms", m.target, "a page that does nothing", idle.P95},
-			row{fmt.Sprintf("… median (%.0f %% of frames late)", 100*got.Late), got.Median, "ms", "", "a page that does nothing", idle.Median},
-			row{"… of the main thread for each frame, median", got.Busy, "ms", "", "the interval", got.Median})
+		rows = append(
+			rows,
+			row{
+				m.what + ": between frames, 95th percentile",
+				got.P95,
+				"ms",
+				m.target,
+				"a page that does nothing",
+				idle.P95,
+			},
+			row{
+				fmt.Sprintf("… median (%.0f %% of frames late)", 100*got.Late),
+				got.Median,
+				"ms",
+				"",
+				"a page that does nothing",
+				idle.Median,
+			},
+			row{"… of the main thread for each frame, median", got.Busy, "ms", "", "the interval", got.Median},
+		)
 	}
 	rest, err := afterZoom(b)
 	if err != nil {
 		return nil, err
 	}
-	return append(rows,
-		row{"names there after a zoom of one level has come to rest, median", rest.Names, "ms", "300 ms", "the ground", rest.Ground},
-		row{"… the slowest of eight", rest.SlowestNames, "ms", "", "the ground", rest.SlowestGround}), nil
+	return append(
+		rows,
+		row{
+			"names there after a zoom of one level has come to rest, median",
+			rest.Names,
+			"ms",
+			"300 ms",
+			"the ground",
+			rest.Ground,
+		},
+		row{"… the slowest of eight", rest.SlowestNames, "ms", "", "the ground", rest.SlowestGround},
+	), nil
 }
 
 type atRest struct{ Ground, Names, SlowestGround, SlowestNames float64 }
 
-// afterZoom zooms in by one level over ground that was not drawn before, eight times, and returns how long after the map has
-// come to rest the ground and the names are there.
+// afterZoom zooms in by one level over ground that was not drawn before, eight times, and returns how long after the
+// map has come to rest the ground and the names are there.
 func afterZoom(b *e2e.Browser) (atRest, error) {
 	var ground, names []float64
 	for _, at := range []string{"-38.114,-26.28,12", "-38.114,-26.28,13", "-38.114,-26.28,14", "-38.114,-26.28,15",
 		"-38.0009,-26.238,12", "-38.0009,-26.238,13", "-38.073,-25.93,13", "-38.073,-25.93,14"} {
-		if err := chromedp.Do(b.Ctx, chromedp.EmulateViewport(1280, 800), chromedp.Navigate("http://"+benchListen+"/around?v="+at), e2e.MapDrawn()); err != nil {
+		if err := chromedp.Do(b.Ctx, chromedp.EmulateViewport(1280, 800), chromedp.Navigate("http://"+benchListen+
+			"/around?v="+at), e2e.MapDrawn()); err != nil {
 			return atRest{}, err
 		}
 		got, err := chromedp.Run(b.Ctx, chromedp.Evaluate[[]float64](`new Promise(done => {
@@ -91,8 +120,10 @@ func afterZoom(b *e2e.Browser) (atRest, error) {
 			const frame = () => {
 				const now = performance.now(), letters = c.letters
 				if (!c.moving) rest ||= now
-				if (rest && c.whole && !c.sharpening && !c.arriving && c.ground.front?.zoom === c.view.zoom) ground ||= now
-				if (rest && !c.lettering && !c.labelsDue && !letters.painting && letters.front?.state && letters.front.zoom === c.view.zoom) names ||= now
+				if (rest && c.whole && !c.sharpening && !c.arriving &&
+					c.ground.front?.zoom === c.view.zoom) ground ||= now
+				if (rest && !c.lettering && !c.labelsDue && !letters.painting && letters.front?.state &&
+					letters.front.zoom === c.view.zoom) names ||= now
 				if (c.complete && ground && names) return done([ground - rest, names - rest])
 				requestAnimationFrame(frame)
 			}
@@ -111,13 +142,16 @@ func afterZoom(b *e2e.Browser) (atRest, error) {
 
 type frames struct{ Median, P95, Busy, Late float64 }
 
-// run has the page make a movement five times for two seconds and returns the run in the middle, by its 95th percentile.
+// run has the page make a movement five times for two seconds and returns the run in the middle, by its 95th
+// percentile.
 func run(b *e2e.Browser, places, step string) (frames, error) {
 	if places != "0" {
-		if _, err := chromedp.Run(b.Ctx, chromedp.Evaluate[int](`(() => { const c = window.viandanteChart, l = c.stacked.find(l => l.stones), few = l.stones
+		if _, err := chromedp.Run(b.Ctx, chromedp.Evaluate[int](`(() => { const c = window.viandanteChart,
+			l = c.stacked.find(l => l.stones), few = l.stones
 			let seed = 9
 			const random = () => (seed = (seed * 16807) % 2147483647) / 2147483647
-			l.stones = Array.from({length: `+places+`}, (_, i) => ({...few[i % few.length], id: 'b' + i, at: {lat: -38.16 + 0.1 * random(), lng: -26.33 + 0.12 * random()}, selected: false}))
+			l.stones = Array.from({length: `+places+`}, (_, i) => ({...few[i % few.length], id: 'b' + i,
+				at: {lat: -38.16 + 0.1 * random(), lng: -26.33 + 0.12 * random()}, selected: false}))
 			c.changed(l); return 1 })()`)); err != nil {
 			return frames{}, err
 		}
@@ -140,7 +174,8 @@ func run(b *e2e.Browser, places, step string) (frames, error) {
 				if (now - began < 2000) return requestAnimationFrame(frame)
 				if (c) c.draw = draw
 				gaps.sort((a, b) => a - b); busy.sort((a, b) => a - b)
-				done({Median: gaps[gaps.length >> 1], P95: gaps[Math.floor(gaps.length * 0.95)], Busy: busy[busy.length >> 1] ?? 0, Late: gaps.filter(g => g > 20).length / gaps.length})
+				done({Median: gaps[gaps.length >> 1], P95: gaps[Math.floor(gaps.length * 0.95)],
+					Busy: busy[busy.length >> 1] ?? 0, Late: gaps.filter(g => g > 20).length / gaps.length})
 			}
 			requestAnimationFrame(frame)
 		})`, chromedp.EvalAwaitPromise))

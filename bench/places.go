@@ -23,7 +23,13 @@ func places() ([]row, error) {
 	where := func(item uint32) geo.Point { return points[item] }
 	index := spatial.NewPoints(items, where)
 	nearest := func(i int) {
-		s := spatial.Search{Center: points[i*1999], WithinM: math.Inf(1), N: 50, At: where, Less: func(a, b uint32) bool { return a < b }}
+		s := spatial.Search{
+			Center:  points[i*1999],
+			WithinM: math.Inf(1),
+			N:       50,
+			At:      where,
+			Less:    func(a, b uint32) bool { return a < b },
+		}
 		s.In(index)
 		s.Found()
 	}
@@ -42,7 +48,21 @@ func places() ([]row, error) {
 		}).at(0.5)
 	}
 	return []row{
-		{"the 50 nearest of a million places", measured(501, nearest).at(0.5), "ms", "", "a scan of all, on the sphere", measured(5, scan).at(0.5)},
-		{"1000 distances on the ellipsoid", distances(geodesy.Ellipsoid), "ms", "", "on the sphere, off by up to 0.5 %", distances(geodesy.Sphere)},
+		{
+			"the 50 nearest of a million places",
+			measured(501, nearest).at(0.5),
+			"ms",
+			"",
+			"a scan of all, on the sphere",
+			measured(5, scan).at(0.5),
+		},
+		{
+			"1000 distances on the ellipsoid",
+			distances(geodesy.Ellipsoid),
+			"ms",
+			"",
+			"on the sphere, off by up to 0.5 %",
+			distances(geodesy.Sphere),
+		},
 	}, nil
 }

@@ -28,10 +28,10 @@ const (
 	bytesListen = "127.0.0.1:18094"
 )
 
-// serving measures a server with a million places under load: answers a second beside a handler that sends the same bytes
-// from memory, what it holds in memory, and who waits while its indexes are built anew.
+// serving measures a server with a million places under load: answers a second beside a handler that sends the same
+// bytes from memory, what it holds in memory, and who waits while its indexes are built anew.
 func serving() ([]row, error) {
-	token, stop, err := demoServer(millionDir)
+	_, stop, err := demoServer(millionDir)
 	if err != nil {
 		return nil, err
 	}
@@ -44,13 +44,16 @@ func serving() ([]row, error) {
 		return nil, err
 	}
 	began := time.Now()
-	if token, stop, err = demoServer(millionDir); err != nil {
+	token, stop, err := demoServer(millionDir)
+	if err != nil {
 		return nil, err
 	}
 	ready := milliseconds(time.Since(began)) / 1000
 	defer stop()
 	resident := residentMB("bin/viandante")
-	time.Sleep(5 * time.Second) // what lists are answered from is made meanwhile, as on any server that has run for a moment
+	time.Sleep(
+		5 * time.Second,
+	) // what lists are answered from is made meanwhile, as on any server that has run for a moment
 	var rows []row
 	for _, q := range []struct{ what, path string }{
 		{"nearby, 10 places", "/v1/nearby?at=%.6f,%.6f&limit=10"},
@@ -175,7 +178,8 @@ func loadOne(address, token string, paths []string, first int, end time.Time) (t
 	var out times
 	for i := first; time.Now().Before(end); i++ {
 		began := time.Now()
-		request := "GET " + paths[i%len(paths)] + " HTTP/1.1\r\nHost: " + address + "\r\nAuthorization: Bearer " + token + "\r\n\r\n"
+		request := "GET " + paths[i%len(paths)] + " HTTP/1.1\r\nHost: " + address + "\r\nAuthorization: Bearer " +
+			token + "\r\n\r\n"
 		if _, err := io.WriteString(conn, request); err != nil {
 			return out, err
 		}
@@ -243,7 +247,9 @@ func whileRebuilt(token string) ([]row, error) {
 		}
 		done <- nil
 	}()
-	one := []byte(`{"type":"Feature","geometry":{"type":"Point","coordinates":[-26.2,-38.1]},"properties":{"name":"One more"}}`)
+	one := []byte(
+		`{"type":"Feature","geometry":{"type":"Point","coordinates":[-26.2,-38.1]},"properties":{"name":"One more"}}`,
+	)
 	var writes, reads times
 	for {
 		select {
@@ -254,7 +260,14 @@ func whileRebuilt(token string) ([]row, error) {
 			slices.Sort(writes)
 			slices.Sort(reads)
 			return []row{
-				{"one write while 40,000 come in, slowest", writes.at(1), "ms", "50 ms", "their median", writes.at(0.5)},
+				{
+					"one write while 40,000 come in, slowest",
+					writes.at(1),
+					"ms",
+					"50 ms",
+					"their median",
+					writes.at(0.5),
+				},
 				{"… 99th of a hundred", writes.at(0.99), "ms", "", "their median", writes.at(0.5)},
 				{"nearby meanwhile, slowest", reads.at(1), "ms", "50 ms", "their median", reads.at(0.5)},
 				{"… 99th of a hundred", reads.at(0.99), "ms", "", "their median", reads.at(0.5)},
@@ -298,7 +311,10 @@ func removeAll(token string, ids []string) error {
 				return err
 			}
 			for _, f := range found.Features {
-				changes = append(changes, map[string]any{"collection": "posts", "id": f.ID, "version": f.Properties.Version, "delete": true})
+				changes = append(
+					changes,
+					map[string]any{"collection": "posts", "id": f.ID, "version": f.Properties.Version, "delete": true},
+				)
 			}
 		}
 		body, err := json.Marshal(map[string]any{"changes": changes})

@@ -15,7 +15,8 @@ import (
 var allowed = map[string]bool{
 	"bytes": true, "cmp": true, "context": true, "container/heap": true, "encoding/binary": true, "encoding/json": true,
 	"errors": true, "fmt": true, "hash/crc32": true, "iter": true, "math": true, "math/bits": true, "regexp": true,
-	"slices": true, "strconv": true, "strings": true, "sync": true, "unicode": true, "unicode/utf8": true, "unsafe": true,
+	"slices": true, "strconv": true, "strings": true, "sync": true, "unicode": true, "unicode/utf8": true,
+	"unsafe":                         true,
 	"time":                           true, // for time.Duration and time.Time; reading the clock is caught below
 	"net/url":                        true, // to tell a web address from other texts
 	"golang.org/x/text/unicode/norm": true,
@@ -23,8 +24,8 @@ var allowed = map[string]bool{
 	"github.com/tidwall/gjson":       true, // reads JSON
 }
 
-// layers are all packages, from the lowest up. A package imports those of lower layers only; those of core, which is one
-// layer, import each other as they need.
+// layers are all packages, from the lowest up. A package imports those of lower layers only; those of core, which is
+// one layer, import each other as they need.
 var layers = [][]string{
 	{"core/..."},
 	{"codec/geojson", "codec/geotiff", "codec/osm", "codec/picture", "codec/wmts", "world", "standin", "style", "ui"},
@@ -36,7 +37,8 @@ var layers = [][]string{
 	{"cmd/viandante"},
 }
 
-// besides are what runs beside the program: tests of it, helpers of tests, benchmarks. The program imports none of them.
+// besides are what runs beside the program: tests of it, helpers of tests, benchmarks. The program imports none of
+// them.
 var besides = []string{"demo/demotest", "store/storetest", "service/atlas/atlastest", "e2e", "e2e/pictures", "bench"}
 
 // layerOf returns the layer of a package, -1 for one besides, -2 for an unknown one.
@@ -125,14 +127,18 @@ func TestTheServerKnowsNoDatabase(t *testing.T) {
 	for _, row := range listed(t, `{{.ImportPath}} {{join .Imports " "}}`) {
 		if row[0] == "viandante/server" {
 			for _, imported := range own(row[1:]) {
-				assert.False(t, strings.HasPrefix(imported, "store") || imported == "regionfile" || imported == "imagery", imported)
+				assert.False(
+					t,
+					strings.HasPrefix(imported, "store") || imported == "regionfile" || imported == "imagery",
+					imported,
+				)
 			}
 		}
 	}
 }
 
-// The map engine is plain TypeScript: no Vue, and nothing of the page that is built on it. The layers of the map rest on
-// it alone; nothing of the desk knows the parts of the page that show it.
+// The map engine is plain TypeScript: no Vue, and nothing of the page that is built on it. The layers of the map rest
+// on it alone; nothing of the desk knows the parts of the page that show it.
 func TestThePageHasFloors(t *testing.T) {
 	for _, rule := range []struct{ dir, not string }{
 		{"chart", `(vue|@vueuse|@tanstack|vue-router|\.\./(desk|parts|api|layers))`},

@@ -10,8 +10,8 @@ import (
 	"viandante/core/geo"
 )
 
-// Stretch is a path or an area of the society: a line, rings of which the first is the outer one and all are closed, or a
-// middle with a radius.
+// Stretch is a path or an area of the society: a line, rings of which the first is the outer one and all are closed, or
+// a middle with a radius.
 type Stretch struct {
 	Name    string
 	Line    []geo.Point

@@ -91,16 +91,26 @@ func tagged(t *testing.T) map[string]int {
 
 func TestTheIslandHasWhatAMapNeeds(t *testing.T) {
 	m := demotest.Island(t)
-	assert.Equal(t, codec.Report{Nodes: m.Report.Nodes, Ways: m.Report.Ways, Relations: m.Report.Relations}, m.Report, "clean data")
+	assert.Equal(
+		t,
+		codec.Report{Nodes: m.Report.Nodes, Ways: m.Report.Ways, Relations: m.Report.Relations},
+		m.Report,
+		"clean data",
+	)
 	seen := tagged(t)
 	for what, least := range map[string]int{
-		"building=*": 20000, "addr:housenumber=*": 15000, "addr:street=*": 15000, "addr:postcode=*": 15000, "addr:city=*": 15000,
-		"place=town": 1, "place=village": 6, "place=hamlet": 0, "building=farm": 20,
-		"highway=trunk": 1, "highway=primary": 1, "highway=secondary": 5, "highway=tertiary": 5, "highway=unclassified": 10, "highway=residential": 100,
-		"highway=track": 10, "highway=path": 5, "highway=footway": 5, "highway=steps": 5, "highway=cycleway": 3, "highway=pedestrian": 1,
-		"junction=roundabout": 2, "oneway=yes": 10, "bridge=yes": 10, "tunnel=yes": 1, "route=ferry": 1, "type=restriction": 5,
-		"maxspeed=*": 100, "surface=*": 500, "barrier=*": 10,
-		"natural=coastline": 1, "natural=beach": 3, "natural=cliff": 5, "natural=peak": 4, "natural=water": 1, "natural=wood": 20, "natural=heath": 1,
+		"building=*": 20000, "addr:housenumber=*": 15000, "addr:street=*": 15000, "addr:postcode=*": 15000,
+		"addr:city=*": 15000,
+		"place=town":  1, "place=village": 6, "place=hamlet": 0, "building=farm": 20,
+		"highway=trunk": 1, "highway=primary": 1, "highway=secondary": 5, "highway=tertiary": 5,
+		"highway=unclassified": 10, "highway=residential": 100,
+		"highway=track": 10, "highway=path": 5, "highway=footway": 5, "highway=steps": 5, "highway=cycleway": 3,
+		"highway=pedestrian":  1,
+		"junction=roundabout": 2, "oneway=yes": 10, "bridge=yes": 10, "tunnel=yes": 1, "route=ferry": 1,
+		"type=restriction": 5,
+		"maxspeed=*":       100, "surface=*": 500, "barrier=*": 10,
+		"natural=coastline": 1, "natural=beach": 3, "natural=cliff": 5, "natural=peak": 4, "natural=water": 1,
+		"natural=wood": 20, "natural=heath": 1,
 		"waterway=river": 5, "waterway=stream": 20, "landuse=farmland": 100, "leisure=park": 2, "man_made=pier": 1,
 		"shop=*": 50, "amenity=*": 30, "public_transport=platform": 10,
 	} {
@@ -121,11 +131,21 @@ func TestTheIslandIsAsLargeAndHighAsItShouldBe(t *testing.T) {
 	box := geo.Box{South: 90, West: 180, North: -90, East: -180}
 	for _, p := range land.Parts[0] {
 		at := p.Point()
-		box = geo.Box{South: min(box.South, at.Lat()), West: min(box.West, at.Lng()), North: max(box.North, at.Lat()), East: max(box.East, at.Lng())}
+		box = geo.Box{
+			South: min(box.South, at.Lat()),
+			West:  min(box.West, at.Lng()),
+			North: max(box.North, at.Lat()),
+			East:  max(box.East, at.Lng()),
+		}
 	}
 	middle := (box.South + box.North) / 2
 	assert.InDelta(t, 40000, geodesy.Distance(geo.MustPoint(middle, box.West), geo.MustPoint(middle, box.East)), 5000)
-	assert.InDelta(t, 25000, geodesy.Distance(geo.MustPoint(box.South, box.West), geo.MustPoint(box.North, box.West)), 4000)
+	assert.InDelta(
+		t,
+		25000,
+		geodesy.Distance(geo.MustPoint(box.South, box.West), geo.MustPoint(box.North, box.West)),
+		4000,
+	)
 	top := float32(0)
 	for _, h := range m.Draft.Heights.Metres {
 		top = max(top, h)
@@ -167,7 +187,8 @@ func TestRoadsJoinUp(t *testing.T) {
 	assert.Equal(t, r.Junctions(), reached)
 }
 
-// carsReach returns for each junction whether a car gets there from a start, or from there to the start when back is set.
+// carsReach returns for each junction whether a car gets there from a start, or from there to the start when back is
+// set.
 func carsReach(r *region.Region, start uint32, back bool) []bool {
 	seen := make([]bool, r.Junctions())
 	stack := []uint32{start}
@@ -188,7 +209,8 @@ func carsReach(r *region.Region, start uint32, back bool) []bool {
 	return seen
 }
 
-// Every junction that cars may leave can be reached by car from every other, and back: nobody is trapped in one-way streets.
+// Every junction that cars may leave can be reached by car from every other, and back: nobody is trapped in one-way
+// streets.
 func TestOneWayStreetsTrapNobody(t *testing.T) {
 	r := demotest.Island(t).Region
 	var start uint32
@@ -219,8 +241,8 @@ func TestPlacesLieOnTheIsland(t *testing.T) {
 	assert.Equal(t, places, pair().islands[0].Places(80))
 }
 
-// Every address can be reached from the town's square, on foot and by car, and one comes back: a sample by whole routes,
-// which with the two tests above speaks for all.
+// Every address can be reached from the town's square, on foot and by car, and one comes back: a sample by whole
+// routes, which with the two tests above speaks for all.
 func TestEveryAddressCanBeReached(t *testing.T) {
 	m := demotest.Island(t)
 	r := m.Region
@@ -392,7 +414,8 @@ func TestTheSocietysPathsAndAreas(t *testing.T) {
 			in := false
 			for i, b := range w.Rings[0][1:] {
 				a := w.Rings[0][i]
-				if a.Lat() > p.At.Lat() != (b.Lat() > p.At.Lat()) && p.At.Lng() < a.Lng()+(p.At.Lat()-a.Lat())/(b.Lat()-a.Lat())*(b.Lng()-a.Lng()) {
+				if a.Lat() > p.At.Lat() != (b.Lat() > p.At.Lat()) &&
+					p.At.Lng() < a.Lng()+(p.At.Lat()-a.Lat())/(b.Lat()-a.Lat())*(b.Lng()-a.Lng()) {
 					in = !in
 				}
 			}

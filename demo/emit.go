@@ -36,7 +36,8 @@ func (l *line) travelTags() []string {
 		tags = append(tags, "name", l.name)
 	}
 	tags = append(tags, l.tags...)
-	if (l.class == "primary" || l.class == "secondary") && !slices.Contains(l.tags, "maxspeed") && !slices.Contains(l.tags, "junction") {
+	if (l.class == "primary" || l.class == "secondary") && !slices.Contains(l.tags, "maxspeed") &&
+		!slices.Contains(l.tags, "junction") {
 		tags = append(tags, "maxspeed", map[string]string{"primary": "80", "secondary": "60"}[l.class])
 	}
 	return tags
@@ -102,7 +103,9 @@ func (m *Island) makeOneWay() {
 	var chosen []*line
 	for _, l := range m.web.lines {
 		through := l.nodes[0] >= 0 && l.nodes[len(l.nodes)-1] >= 0
-		if through && l.town == town && l.class == "residential" && distance(l.points[len(l.points)/2], town.middle) < town.radius*0.5 && m.rand.Float64() < 0.4 {
+		if through && l.town == town && l.class == "residential" &&
+			distance(l.points[len(l.points)/2], town.middle) < town.radius*0.5 &&
+			m.rand.Float64() < 0.4 {
 			chosen = append(chosen, l)
 			l.tags = append(l.tags, "oneway", "yes")
 		}
@@ -204,8 +207,11 @@ func (m *Island) restrict() {
 			m.way(slices.Clone(w.refs[k:]), w.tags...)
 			w = &m.ways[i]
 			w.refs = w.refs[:k+1]
-			m.relations = append(m.relations, relation{id: m.id(), members: []member{{'w', w.id, "from"}, {'n', via, "via"}, {'w', side.id, "to"}},
-				tags: []string{"type", "restriction", "restriction", turn}})
+			m.relations = append(
+				m.relations,
+				relation{id: m.id(), members: []member{{'w', w.id, "from"}, {'n', via, "via"}, {'w', side.id, "to"}},
+					tags: []string{"type", "restriction", "restriction", turn}},
+			)
 			count++
 			break
 		}
@@ -234,7 +240,15 @@ func (m *Island) layStops() {
 			if named[name]++; named[name] > 1 {
 				name = fmt.Sprintf("%s %d", name, named[name])
 			}
-			m.named(b.add(b.sub(a).unit().left().times(-l.width/2-1.5)), "highway", "bus_stop", "public_transport", "platform", "name", name)
+			m.named(
+				b.add(b.sub(a).unit().left().times(-l.width/2-1.5)),
+				"highway",
+				"bus_stop",
+				"public_transport",
+				"platform",
+				"name",
+				name,
+			)
 		}
 	}
 }
@@ -268,5 +282,14 @@ func (e *element) tag(key string) string {
 }
 
 func postAddress(number int, street string, s *settlement) []string {
-	return []string{"addr:housenumber", fmt.Sprint(number), "addr:street", street, "addr:city", s.name, "addr:postcode", s.postcode}
+	return []string{
+		"addr:housenumber",
+		fmt.Sprint(number),
+		"addr:street",
+		street,
+		"addr:city",
+		s.name,
+		"addr:postcode",
+		s.postcode,
+	}
 }

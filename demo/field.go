@@ -56,7 +56,12 @@ func (f *field) at(p spot) float64 {
 
 // gradient returns how fast the value grows to the east and to the north, over a reach in metres.
 func (f *field) gradient(p spot, reach float64) spot {
-	return spot{f.at(p.add(spot{reach, 0})) - f.at(p.sub(spot{reach, 0})), f.at(p.add(spot{0, reach})) - f.at(p.sub(spot{0, reach}))}.times(0.5 / reach)
+	return spot{
+		f.at(p.add(spot{reach, 0})) - f.at(p.sub(spot{reach, 0})),
+		f.at(p.add(spot{0, reach})) - f.at(p.sub(spot{0, reach})),
+	}.times(
+		0.5 / reach,
+	)
 }
 
 // cubic is the value by cubic convolution (Keys 1981, a = -1/2), smoother than at.

@@ -57,7 +57,8 @@ func (b *blocks) add(o block) {
 // stands tells whether a house may stand there: on dry ground, off the roads and the greens, clear of other houses.
 func (m *Island) stands(b block) bool {
 	c := b.corners()
-	for _, p := range append(c[:], b.at, c[0].to(c[1], 0.5), c[1].to(c[2], 0.5), c[2].to(c[3], 0.5), c[3].to(c[0], 0.5)) {
+	for _, p := range append(c[:], b.at, c[0].to(c[1], 0.5), c[1].to(c[2], 0.5), c[2].to(c[3], 0.5), c[3].to(c[0],
+		0.5)) {
 		if !m.roads.clear(p, 1.6) || !m.water.clear(p, 3) || !m.land.dry(p, 8) {
 			return false
 		}
@@ -83,7 +84,14 @@ func (m *Island) house(b block, tags ...string) {
 	if b.half > 6.5 && b.depth > 4.5 && m.rand.Float64() < 0.4 { // an L
 		u, v := b.along.times(b.half), b.along.left().times(b.depth)
 		f := 0.1 + 0.5*m.rand.Float64()
-		ring = []spot{c[0], c[1], c[2], b.at.add(u.times(f)).add(v), b.at.add(u.times(f)).add(v.times(0.1)), b.at.sub(u).add(v.times(0.1))}
+		ring = []spot{
+			c[0],
+			c[1],
+			c[2],
+			b.at.add(u.times(f)).add(v),
+			b.at.add(u.times(f)).add(v.times(0.1)),
+			b.at.sub(u).add(v.times(0.1)),
+		}
 	}
 	m.area(ring, tags...)
 }
@@ -94,7 +102,10 @@ func (m *Island) buildUp(s *settlement) {
 	counts := map[string][2]int{}
 	for _, l := range slices.Clone(m.web.lines) {
 		main := l.class == "secondary" || l.class == "tertiary" || l.class == "primary"
-		if l.name == "" || l.tunnel || l.town != s && !main || !l.carries() && l.class != "pedestrian" && l.class != "steps" || l.class == "ferry" || l.class == "trunk" {
+		if l.name == "" || l.tunnel || l.town != s && !main ||
+			!l.carries() && l.class != "pedestrian" && l.class != "steps" ||
+			l.class == "ferry" ||
+			l.class == "trunk" {
 			continue
 		}
 		for side, sign := range []float64{1, -1} {
@@ -117,7 +128,8 @@ func (m *Island) frontage(s *settlement, l *line, side int, sign float64, counts
 				continue
 			}
 			row := s.kind == "town" && far < 0.3+0.12*(m.noise+97).fractal(p, 500, 2) || far < 0.16
-			width, depth, back, gap := 10+5*m.rand.Float64(), 8+4*m.rand.Float64(), 4+4*m.rand.Float64(), 3+5*m.rand.Float64()
+			width, depth, back, gap := 10+5*m.rand.Float64(), 8+4*m.rand.Float64(), 4+4*m.rand.Float64(), 3+
+				5*m.rand.Float64()
 			density := 0.94 - 0.5*clamp(far-0.3, 0, 1)
 			if row {
 				width, depth, back, gap, density = 7+5*m.rand.Float64(), 10+4*m.rand.Float64(), 1.5, 0.15, 0.985
@@ -149,7 +161,13 @@ func (m *Island) frontage(s *settlement, l *line, side int, sign float64, counts
 			}
 			m.house(h, tags...)
 			if !row && m.rand.Float64() < 0.34 { // a shed behind
-				shed := block{h.at.add(heading.left().times(sign * (depth/2 + 6 + 6*m.rand.Float64()))).add(heading.times(4 * (m.rand.Float64() - 0.5))), heading, 2.5 + m.rand.Float64(), 2.2}
+				shed := block{
+					h.at.add(heading.left().times(sign * (depth/2 + 6 + 6*m.rand.Float64()))).
+						add(heading.times(4 * (m.rand.Float64() - 0.5))),
+					heading,
+					2.5 + m.rand.Float64(),
+					2.2,
+				}
 				if m.stands(shed) {
 					m.house(shed)
 				}
@@ -185,7 +203,10 @@ func (m *Island) layGreens(s *settlement) {
 		middle spot
 	}
 	var faces []face
-	for _, r := range m.web.faces(s.middle, s.radius*1.3, func(l *line) bool { return l.class != "ferry" && !l.tunnel }) {
+	for _, r := range m.web.faces(s.middle, s.radius*1.3, func(l *line) bool {
+		return l.class != "ferry" &&
+			!l.tunnel
+	}) {
 		in := inset(r, 5.5)
 		if a := ringArea(in); a > 500 {
 			var mid spot
@@ -233,15 +254,61 @@ func (m *Island) layGreens(s *settlement) {
 	}
 	if s.kind == "town" {
 		take("square", 1, 900, 6000, 0, 0.12, 0, pick([]string{"Harbour Cross"}, "place", "square"))
-		take("square", 3, 800, 5000, 0.08, 0.6, 500, pick([]string{"Lantern Square", "Net Loft Square", "Tinker's Green"}, "place", "square"))
-		take("park", 4, 22000, 400000, 0.1, 1, 500, pick([]string{"Founders' Park", "Heron Gardens", "Larch Common", "Rope Meadow"}, "leisure", "park"))
-		take("park", 3, 3500, 20000, 0.15, 0.9, 600, pick([]string{"Bowling Green", "Sexton's Garden", "Osier Garden"}, "leisure", "park"))
-		take("yard", 3, 4000, 25000, 0.2, 0.9, 800, pick([]string{"Petrel School", "Upper School", "Marram School"}, "amenity", "school", "leisure", "garden"))
+		take(
+			"square",
+			3,
+			800,
+			5000,
+			0.08,
+			0.6,
+			500,
+			pick([]string{"Lantern Square", "Net Loft Square", "Tinker's Green"}, "place", "square"),
+		)
+		take(
+			"park",
+			4,
+			22000,
+			400000,
+			0.1,
+			1,
+			500,
+			pick([]string{"Founders' Park", "Heron Gardens", "Larch Common", "Rope Meadow"}, "leisure", "park"),
+		)
+		take(
+			"park",
+			3,
+			3500,
+			20000,
+			0.15,
+			0.9,
+			600,
+			pick([]string{"Bowling Green", "Sexton's Garden", "Osier Garden"}, "leisure", "park"),
+		)
+		take(
+			"yard",
+			3,
+			4000,
+			25000,
+			0.2,
+			0.9,
+			800,
+			pick([]string{"Petrel School", "Upper School", "Marram School"}, "amenity", "school", "leisure", "garden"),
+		)
 		take("graves", 1, 6000, 30000, 0.4, 1, 0, pick([]string{"Old Burying Ground"}, "landuse", "cemetery"))
 		take("pitch", 2, 6000, 30000, 0.5, 1.1, 900, pick([]string{"North Pitch", "Quay Pitch"}, "leisure", "pitch"))
-		take("allotments", 3, 5000, 40000, 0.6, 1.2, 500, pick([]string{"Hill Allotments", "Mill Allotments", "Tallow Allotments"}, "landuse", "allotments"))
+		take(
+			"allotments",
+			3,
+			5000,
+			40000,
+			0.6,
+			1.2,
+			500,
+			pick([]string{"Hill Allotments", "Mill Allotments", "Tallow Allotments"}, "landuse", "allotments"),
+		)
 		take("open", 16, 23000, 400000, 0, 1.3, 0, func(k int) []string { // what was never built on
-			return [][]string{{"landuse", "meadow"}, {"natural", "wood"}, {"leisure", "common"}, {"landuse", "orchard"}}[k%4]
+			return [][]string{{"landuse", "meadow"}, {"natural", "wood"}, {"leisure", "common"}, {"landuse",
+				"orchard"}}[k%4]
 		})
 		return
 	}
@@ -270,7 +337,12 @@ func (m *Island) furnish(kind string, ring []spot, middle spot) {
 				far = p
 			}
 		}
-		l := &line{points: []spot{ring[0], ring[0].to(far, 0.3).add(spot{6, 5}), ring[0].to(far, 0.7).sub(spot{5, 6}), far}, class: "footway", width: 2, tags: []string{"surface", "fine_gravel"}}
+		l := &line{
+			points: []spot{ring[0], ring[0].to(far, 0.3).add(spot{6, 5}), ring[0].to(far, 0.7).sub(spot{5, 6}), far},
+			class:  "footway",
+			width:  2,
+			tags:   []string{"surface", "fine_gravel"},
+		}
 		m.web.add(l, 14)
 	case "yard":
 		b := block{middle, ring[1].sub(ring[0]).unit(), 17, 7}
@@ -344,7 +416,16 @@ func (m *Island) layHarbour(s *settlement) {
 		}
 		length := 70 + 60*m.rand.Float64()
 		p := foot.add(sea.times(-14))
-		m.area([]spot{p.add(side.times(-4)), foot.add(sea.times(length)).add(side.times(-4)), foot.add(sea.times(length)).add(side.times(4)), p.add(side.times(4))}, "man_made", "pier")
+		m.area(
+			[]spot{
+				p.add(side.times(-4)),
+				foot.add(sea.times(length)).add(side.times(-4)),
+				foot.add(sea.times(length)).add(side.times(4)),
+				p.add(side.times(4)),
+			},
+			"man_made",
+			"pier",
+		)
 	}
 	if s.kind != "town" {
 		return
@@ -353,7 +434,14 @@ func (m *Island) layHarbour(s *settlement) {
 	for k := range 7 { // sheds along the water
 		b := block{q.add(side.times(-190 + 62*float64(k))).sub(sea.times(26)), side, 15, 7}
 		if m.stands(b) {
-			m.house(b, "name", []string{"Customs Shed", "Net Store", "Ice House", "Rope Walk", "Sail Loft", "Boat Hall", "Fish Hall"}[k], "man_made", "works")
+			m.house(
+				b,
+				"name",
+				[]string{"Customs Shed", "Net Store", "Ice House", "Rope Walk", "Sail Loft", "Boat Hall",
+					"Fish Hall"}[k],
+				"man_made",
+				"works",
+			)
 		}
 	}
 }

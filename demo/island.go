@@ -76,8 +76,19 @@ type settlement struct {
 func New(seed uint64) *Island { return newIsland(seed, spot{}, 1, 0) }
 
 func newIsland(seed uint64, offset spot, first int64, number int) *Island {
-	m := &Island{name: islandNameOf(number), rand: rand.New(rand.NewPCG(seed, 0x5eed)), noise: noise(seed*977 + 11), offset: offset, first: first, last: first - 1,
-		water: newRaster(60), roads: newRaster(60), built: newBlocks(), web: newWeb(), webIDs: map[int]int64{}}
+	m := &Island{
+		name:   islandNameOf(number),
+		rand:   rand.New(rand.NewPCG(seed, 0x5eed)),
+		noise:  noise(seed*977 + 11),
+		offset: offset,
+		first:  first,
+		last:   first - 1,
+		water:  newRaster(60),
+		roads:  newRaster(60),
+		built:  newBlocks(),
+		web:    newWeb(),
+		webIDs: map[int]int64{},
+	}
 	m.land = raise(m.noise)
 	m.layRivers()
 	m.layCoast()
@@ -157,7 +168,10 @@ func (m *Island) areas(rings [][]spot, least float64, tags ...string) {
 			m.area(o, tags...)
 			continue
 		}
-		r := relation{tags: append([]string{"type", "multipolygon"}, tags...), members: []member{{'w', m.way(m.chain(o)), "outer"}}}
+		r := relation{
+			tags:    append([]string{"type", "multipolygon"}, tags...),
+			members: []member{{'w', m.way(m.chain(o)), "outer"}},
+		}
 		for _, h := range holes[i] {
 			r.members = append(r.members, member{'w', m.way(m.chain(h)), "inner"})
 		}

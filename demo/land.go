@@ -9,7 +9,6 @@ import (
 func (m *Island) grow() {
 	land, n := m.land, m.noise
 	b := land.broad
-	near := b.distances(func(i int) bool { return false })
 	streets := *b
 	streets.v = make([]float64, len(b.v))
 	for _, l := range m.web.lines {
@@ -22,7 +21,7 @@ func (m *Island) grow() {
 			}
 		}
 	}
-	near = b.distances(func(i int) bool { return streets.v[i] > 0 })
+	near := b.distances(func(i int) bool { return streets.v[i] > 0 })
 	built := *near
 	built.v = make([]float64, len(b.v))
 	for i, d := range near.v {
@@ -48,7 +47,15 @@ func (m *Island) grow() {
 		return min((near.v[i]-130)/120, (land.toSea.v[i]-40)/60)
 	}
 	cover(12000, func(i int, p spot, h, slope float64) float64 {
-		want := 1.1*(slope-0.2) + 1.15*(n+51).fractal(p, 3100, 5) + 0.02 - clamp((h-330+200*(n+52).fractal(p, 4000, 2))/210, 0, 2)
+		want := 1.1*(slope-0.2) + 1.15*(n+51).fractal(
+			p,
+			3100,
+			5,
+		) + 0.02 - clamp(
+			(h-330+200*(n+52).fractal(p, 4000, 2))/210,
+			0,
+			2,
+		)
 		return min(want*2.4, clear(i))
 	}, "natural", "wood")
 	cover(25000, func(i int, p spot, h, slope float64) float64 {
@@ -112,7 +119,9 @@ func (m *Island) layFields(near *field) {
 	}
 	tilled := func(p spot) bool {
 		i := land.broad.cell(p)
-		return land.dry(p, 70) && !land.inLake[i] && land.heights.at(p) < 260 && land.slope(p) < 0.13 && near.at(p) > 75 && m.water.clear(p, 12)
+		return land.dry(p, 70) && !land.inLake[i] && land.heights.at(p) < 260 && land.slope(p) < 0.13 &&
+			near.at(p) > 75 &&
+			m.water.clear(p, 12)
 	}
 	for k := -120; k <= 120; k++ {
 		for i := -140; i <= 140; i++ {
@@ -128,7 +137,16 @@ func (m *Island) layFields(near *field) {
 			}
 			ring := []spot{corner(i, k), corner(i+span, k), corner(i+span, k+span), corner(i, k+span)}
 			if span == 2 {
-				ring = []spot{ring[0], corner(i+1, k), ring[1], corner(i+2, k+1), ring[2], corner(i+1, k+2), ring[3], corner(i, k+1)}
+				ring = []spot{
+					ring[0],
+					corner(i+1, k),
+					ring[1],
+					corner(i+2, k+1),
+					ring[2],
+					corner(i+1, k+2),
+					ring[3],
+					corner(i, k+1),
+				}
 			}
 			ok := true
 			var mid spot
@@ -199,7 +217,13 @@ func (m *Island) layFarm(l *line, i int, name string) bool {
 	if _, _, wet := m.bridgeAt(at, end); wet {
 		return false
 	}
-	drive := &line{points: []spot{at, at.to(end, 0.5).add(heading.times(10)), end}, class: "service", name: name, width: 3.5, tags: []string{"surface", "gravel"}}
+	drive := &line{
+		points: []spot{at, at.to(end, 0.5).add(heading.times(10)), end},
+		class:  "service",
+		name:   name,
+		width:  3.5,
+		tags:   []string{"surface", "gravel"},
+	}
 	if drive = m.web.add(drive, 2); drive == nil {
 		return false
 	}
@@ -212,7 +236,12 @@ func (m *Island) buildFarms() {
 	for _, f := range m.farmsteads {
 		number := 0
 		for k := range 3 + m.rand.IntN(3) {
-			b := block{f.at.add(polar(float64(k)*1.6+0.5*m.rand.Float64(), 19+4*m.rand.Float64())), f.side, 5 + 5*m.rand.Float64(), 4 + 2*m.rand.Float64()}
+			b := block{
+				f.at.add(polar(float64(k)*1.6+0.5*m.rand.Float64(), 19+4*m.rand.Float64())),
+				f.side,
+				5 + 5*m.rand.Float64(),
+				4 + 2*m.rand.Float64(),
+			}
 			if !m.stands(b) {
 				continue
 			}

@@ -8,13 +8,12 @@ import (
 // traveller finds ways over the land, as people have trodden and built them: A* over a grid of 50 m with sixteen
 // directions, the cost of a stretch growing with its steepness.
 type traveller struct {
-	m      *Island
-	cost   []float64
-	from   []int32
-	mark   []int32
-	round  int32
-	roads  []bool // where a road lies already
-	toRoad float64
+	m     *Island
+	cost  []float64
+	from  []int32
+	mark  []int32
+	round int32
+	roads []bool // where a road lies already
 }
 
 // manner says what a kind of way shuns and seeks.
@@ -33,7 +32,13 @@ var sixteen = [16][2]int{{1, 0}, {0, 1}, {-1, 0}, {0, -1}, {1, 1}, {-1, 1}, {-1,
 
 func newTraveller(m *Island) *traveller {
 	n := len(m.land.broad.v)
-	return &traveller{m: m, cost: make([]float64, n), from: make([]int32, n), mark: make([]int32, n), roads: make([]bool, n)}
+	return &traveller{
+		m:     m,
+		cost:  make([]float64, n),
+		from:  make([]int32, n),
+		mark:  make([]int32, n),
+		roads: make([]bool, n),
+	}
 }
 
 // anyRoad as a goal stands for the nearest road.
@@ -175,7 +180,8 @@ func ease(points []spot) []spot {
 	return fine
 }
 
-// dig bores a road's tunnel where it would climb much for little: the best of its stretches, kept for build to split off.
+// dig bores a road's tunnel where it would climb much for little: the best of its stretches, kept for build to split
+// off.
 func (m *Island) dig(l *line) {
 	if l.class != "secondary" && l.class != "primary" && l.class != "tertiary" || m.tunnels >= 2 {
 		return

@@ -30,7 +30,12 @@ var Categories = []struct{ ID, Name, Glyph, Colour string }{
 }
 
 var placeWords = map[string][]string{
-	"fountain": {"Fountain", "Spring", "Pump", "Spout"}, "shelter": {"Shelter", "Bothy", "Lean-to"}, "repair": {"Repair Stand", "Bench & Vice"},
+	"fountain": {
+		"Fountain",
+		"Spring",
+		"Pump",
+		"Spout",
+	}, "shelter": {"Shelter", "Bothy", "Lean-to"}, "repair": {"Repair Stand", "Bench & Vice"},
 	"locker": {"Lending Locker", "Loan Chest"}, "firstaid": {"First-aid Post"}, "lookout": {"Lookout", "Watch Stone"},
 }
 

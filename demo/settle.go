@@ -51,8 +51,11 @@ func (m *Island) settle(number int) {
 		return out
 	}
 	add := func(name, kind string, at spot, radius float64) {
-		m.settlements = append(m.settlements, &settlement{name: name, kind: kind, postcode: fmt.Sprint(4000 + 1000*number + 100*(len(m.settlements)+1)),
-			middle: at, radius: radius, namer: streetNamer(m.rand)})
+		m.settlements = append(
+			m.settlements,
+			&settlement{name: name, kind: kind, postcode: fmt.Sprint(4000 + 1000*number + 100*(len(m.settlements)+1)),
+				middle: at, radius: radius, namer: streetNamer(m.rand)},
+		)
 	}
 	names := settlementNames(number)
 	town := judge(1500)
@@ -72,7 +75,8 @@ func (m *Island) settle(number int) {
 			for k := range 8 {
 				p := shore.add(polar(float64(k)*math.Pi/4, 420))
 				if land.dry(p, 500) && land.heights.at(p) > land.lakeAt+2 && free(p, 4500) {
-					if score := -land.slope(p) - land.slope(p.add(spot{250, 0})) - land.slope(p.add(spot{0, 250})) - land.slope(p.sub(spot{250, 250})); score > bestScore {
+					if score := -land.slope(p) - land.slope(p.add(spot{250, 0})) - land.slope(p.add(spot{0,
+						250})) - land.slope(p.sub(spot{250, 250})); score > bestScore {
 						best, bestScore = p, score
 					}
 				}
@@ -115,8 +119,8 @@ func (m *Island) nearest(p spot) *settlement {
 	})
 }
 
-// layRoads lays what leads from settlement to settlement: a road round the island with a dual carriageway past the town,
-// roads over the ridge, roads along the coast, and the ferry.
+// layRoads lays what leads from settlement to settlement: a road round the island with a dual carriageway past the
+// town, roads over the ridge, roads along the coast, and the ferry.
 func (m *Island) layRoads() {
 	town := m.settlements[0]
 	inland := m.land.toSea.gradient(town.middle, 400).unit()
@@ -155,7 +159,12 @@ func (m *Island) layRoads() {
 		start = points[cut-1]
 		m.roundabout(start, 24)
 		for _, side := range []float64{1, -1} {
-			lane := line{class: "trunk", name: "Orrin Parkway", width: 8, tags: []string{"ref", "O 1", "oneway", "yes", "lanes", "2", "maxspeed", "90", "surface", "asphalt"}}
+			lane := line{
+				class: "trunk",
+				name:  "Orrin Parkway",
+				width: 8,
+				tags:  []string{"ref", "O 1", "oneway", "yes", "lanes", "2", "maxspeed", "90", "surface", "asphalt"},
+			}
 			lane.points = beside(ease(points), 9*side)
 			if side > 0 { // one keeps to the right
 				slices.Reverse(lane.points)
@@ -171,19 +180,39 @@ func (m *Island) layRoads() {
 		}
 		m.travel.lay(from, at(b), ring, road)
 	}
-	m.travel.lay(gate, town.middle, manner{ease: 0.06, shore: 60, bridge: 150, follow: 0.9}, line{class: "secondary", name: "Great Harbour Street", width: 9, tags: []string{"surface", "asphalt"}})
-	m.travel.lay(town.middle, m.quay(town), manner{ease: 0.06, shore: 0, bridge: 150, follow: 0.9}, line{class: "secondary", name: "Great Harbour Street", width: 9, tags: []string{"surface", "asphalt"}})
+	m.travel.lay(
+		gate,
+		town.middle,
+		manner{ease: 0.06, shore: 60, bridge: 150, follow: 0.9},
+		line{class: "secondary", name: "Great Harbour Street", width: 9, tags: []string{"surface", "asphalt"}},
+	)
+	m.travel.lay(
+		town.middle,
+		m.quay(town),
+		manner{ease: 0.06, shore: 0, bridge: 150, follow: 0.9},
+		line{class: "secondary", name: "Great Harbour Street", width: 9, tags: []string{"surface", "asphalt"}},
+	)
 	over := manner{ease: 0.095, shore: 60, bridge: 120, follow: 0.9}
 	for i, name := range []string{"Pass Road", "Sedge Road", "High Moor Road"} {
 		a := around[(k+i)%len(around)]
 		b := around[(k+i+3+i%2)%len(around)]
-		m.travel.lay(at(a), at(b), over, line{class: "secondary", name: name, width: 7.5, tags: []string{"surface", "asphalt", "maxspeed", "60"}})
+		m.travel.lay(
+			at(a),
+			at(b),
+			over,
+			line{class: "secondary", name: name, width: 7.5, tags: []string{"surface", "asphalt", "maxspeed", "60"}},
+		)
 		m.addLater()
 	}
 	coast := manner{ease: 0.07, shore: 45, bridge: 200, follow: 0.8, seaside: true}
 	for i, name := range []string{"Shore Road", "Cliff Road", "Bay Road", "Strand Road"} {
 		a, b := around[(k+2*i)%len(around)], around[(k+2*i+1)%len(around)]
-		m.travel.lay(a.middle, b.middle, coast, line{class: "tertiary", name: name, width: 7, tags: []string{"surface", "asphalt", "maxspeed", "50"}})
+		m.travel.lay(
+			a.middle,
+			b.middle,
+			coast,
+			line{class: "tertiary", name: name, width: 7, tags: []string{"surface", "asphalt", "maxspeed", "50"}},
+		)
 	}
 	m.layFerry()
 	m.web.settle()
@@ -198,7 +227,11 @@ func (m *Island) addLater() {
 
 // roundabout lays a ring that all roads of a crossing will meet.
 func (m *Island) roundabout(at spot, radius float64) {
-	l := line{class: "primary", width: 9, tags: []string{"junction", "roundabout", "oneway", "yes", "surface", "asphalt"}}
+	l := line{
+		class: "primary",
+		width: 9,
+		tags:  []string{"junction", "roundabout", "oneway", "yes", "surface", "asphalt"},
+	}
 	for k := range 21 {
 		l.points = append(l.points, at.add(polar(float64(k%20)*math.Pi/10, radius)))
 	}
@@ -268,9 +301,22 @@ func (m *Island) layFerry() {
 		}
 	}
 	for _, k := range []int{from, to} {
-		m.travel.lay(quays[k], anyRoad, manner{ease: 0.08, shore: 0, bridge: 150}, line{class: "tertiary", name: "Ferry Quay", width: 7, tags: []string{"surface", "cobblestone"}})
+		m.travel.lay(
+			quays[k],
+			anyRoad,
+			manner{ease: 0.08, shore: 0, bridge: 150},
+			line{class: "tertiary", name: "Ferry Quay", width: 7, tags: []string{"surface", "cobblestone"}},
+		)
 	}
-	m.web.add(&line{points: points, class: "ferry", name: m.settlements[from].name + " – " + m.settlements[to].name + " ferry", tags: []string{"route", "ferry", "motor_vehicle", "yes", "duration", "00:35"}}, 60)
+	m.web.add(
+		&line{
+			points: points,
+			class:  "ferry",
+			name:   m.settlements[from].name + " – " + m.settlements[to].name + " ferry",
+			tags:   []string{"route", "ferry", "motor_vehicle", "yes", "duration", "00:35"},
+		},
+		60,
+	)
 }
 
 // layLanes lays what leads out of the settlements and up into the hills.
@@ -317,7 +363,12 @@ func (m *Island) layLanes() {
 			return land.heights.at(p) > 280 && land.heights.at(p) < 620 && land.slope(p) < 0.3 && !close
 		})
 		if ok {
-			m.travel.lay(p, anyRoad, manner{ease: 0.11, shore: 50, bridge: 120}, line{class: "track", width: 3, tags: []string{"surface", "gravel", "tracktype", "grade3"}})
+			m.travel.lay(
+				p,
+				anyRoad,
+				manner{ease: 0.11, shore: 50, bridge: 120},
+				line{class: "track", width: 3, tags: []string{"surface", "gravel", "tracktype", "grade3"}},
+			)
 		}
 	}
 	path := manner{ease: 0.2, shore: 30, bridge: 120, follow: 0.6}
@@ -325,20 +376,45 @@ func (m *Island) layLanes() {
 	slices.SortFunc(tops, func(a, b spot) int { return cmp.Compare(a.x, b.x) })
 	for i, p := range tops {
 		if i > 0 && distance(tops[i-1], p) < 6000 {
-			m.travel.lay(tops[i-1], p, manner{ease: 0.24, shore: 30, bridge: 120, follow: 0.7, heights: true}, line{class: "path", name: "Ridgeway", width: 1.5, tags: []string{"surface", "ground"}})
+			m.travel.lay(
+				tops[i-1],
+				p,
+				manner{ease: 0.24, shore: 30, bridge: 120, follow: 0.7, heights: true},
+				line{class: "path", name: "Ridgeway", width: 1.5, tags: []string{"surface", "ground"}},
+			)
 		}
 		if i%2 == 0 {
-			m.travel.lay(m.nearest(p).middle, p, path, line{class: "path", width: 1.5, tags: []string{"surface", "ground"}})
+			m.travel.lay(
+				m.nearest(p).middle,
+				p,
+				path,
+				line{class: "path", width: 1.5, tags: []string{"surface", "ground"}},
+			)
 		}
 	}
 	town := m.settlements[0]
 	for i, s := range m.settlements[1:] {
 		if i < 4 {
-			m.travel.lay(town.middle, s.middle, manner{ease: 0.035, shore: 70, bridge: 140, follow: 0.75}, line{class: "cycleway", width: 3, name: s.name + " Greenway", tags: []string{"surface", "compacted", "foot", "yes"}})
+			m.travel.lay(
+				town.middle,
+				s.middle,
+				manner{ease: 0.035, shore: 70, bridge: 140, follow: 0.75},
+				line{
+					class: "cycleway",
+					width: 3,
+					name:  s.name + " Greenway",
+					tags:  []string{"surface", "compacted", "foot", "yes"},
+				},
+			)
 		}
 		for _, o := range m.settlements[1:] {
 			if o != s && distance(s.middle, o.middle) < 13000 && s.middle.x < o.middle.x {
-				m.travel.lay(s.middle, o.middle, manner{ease: 0.2, shore: 25, bridge: 150, follow: 1, seaside: true}, line{class: "path", name: "Coast Path", width: 1.5, tags: []string{"surface", "ground"}})
+				m.travel.lay(
+					s.middle,
+					o.middle,
+					manner{ease: 0.2, shore: 25, bridge: 150, follow: 1, seaside: true},
+					line{class: "path", name: "Coast Path", width: 1.5, tags: []string{"surface", "ground"}},
+				)
 			}
 		}
 	}
@@ -350,7 +426,15 @@ func (m *Island) layLanes() {
 // carries tells whether cars may use the line.
 func (l *line) carries() bool {
 	switch l.class {
-	case "trunk", "primary", "secondary", "tertiary", "unclassified", "residential", "living_street", "service", "ferry":
+	case "trunk",
+		"primary",
+		"secondary",
+		"tertiary",
+		"unclassified",
+		"residential",
+		"living_street",
+		"service",
+		"ferry":
 		return true
 	}
 	return false

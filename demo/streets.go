@@ -50,14 +50,25 @@ func (m *Island) layStreets(s *settlement) {
 		count = 6
 	}
 	for k := range count {
-		p := s.middle.add(polar(2*math.Pi*(float64(k)+0.3*m.rand.Float64())/float64(count), s.radius*(0.55+0.2*m.rand.Float64())))
+		p := s.middle.add(
+			polar(2*math.Pi*(float64(k)+0.3*m.rand.Float64())/float64(count), s.radius*(0.55+0.2*m.rand.Float64())),
+		)
 		if m.land.dry(p, 50) {
-			s.centres = append(s.centres, quarter{p, s.radius * 0.42, m.shoreAngle(p) + 0.9*(m.rand.Float64()-0.5), 1.6})
+			s.centres = append(
+				s.centres,
+				quarter{p, s.radius * 0.42, m.shoreAngle(p) + 0.9*(m.rand.Float64()-0.5), 1.6},
+			)
 		}
 	}
 	if s.kind == "town" { // commons that were never built on
 		for k := range 4 {
-			s.commons = append(s.commons, round{s.middle.add(polar(s.centres[0].turn+1.7*float64(k)+0.4, s.radius*(0.26+0.13*float64(k)))), 105 + 38*float64(k)})
+			s.commons = append(
+				s.commons,
+				round{
+					s.middle.add(polar(s.centres[0].turn+1.7*float64(k)+0.4, s.radius*(0.26+0.13*float64(k)))),
+					105 + 38*float64(k),
+				},
+			)
 		}
 	}
 	type seed struct {
@@ -235,7 +246,16 @@ func (g *streets) trace(from spot, family int) []spot {
 		c := [2]int32{int32(math.Floor(p.x / sampleCell)), int32(math.Floor(p.y / sampleCell))}
 		g.samples[family][c] = append(g.samples[family][c], sample{p, g.lines})
 	}
-	g.m.web.add(&line{points: thin(points, 0.6), class: "residential", width: 6.5, town: g.s, tags: []string{"surface", "asphalt"}}, 0)
+	g.m.web.add(
+		&line{
+			points: thin(points, 0.6),
+			class:  "residential",
+			width:  6.5,
+			town:   g.s,
+			tags:   []string{"surface", "asphalt"},
+		},
+		0,
+	)
 	return points
 }
 

@@ -159,7 +159,9 @@ func raise(n noise) *terrain {
 	bays := []struct {
 		at            spot
 		radius, depth float64
-	}{{spot{4600, -11200}, 3300, 0.62}, {spot{-9800, -10400}, 2300, 0.5}, {spot{16800, -6300}, 2500, 0.55}, {spot{-4600, 10300}, 2700, 0.55}, {spot{10200, 10600}, 2000, 0.45}, {spot{-18200, -3000}, 2500, 0.5}, {spot{19500, 5200}, 2600, 0.5}}
+	}{{spot{4600, -11200}, 3300, 0.62}, {spot{-9800, -10400}, 2300, 0.5}, {spot{16800, -6300}, 2500, 0.55},
+		{spot{-4600, 10300}, 2700, 0.55}, {spot{10200, 10600}, 2000, 0.45}, {spot{-18200, -3000}, 2500, 0.5},
+		{spot{19500, 5200}, 2600, 0.5}}
 	c.fill(func(i int, p spot) float64 {
 		warped := p.add(spot{n.fractal(p, 13000, 4), (n + 77).fractal(p, 13000, 4)}.times(4600))
 		s := 1 - spot{warped.x / 21800, (warped.y + 1300) / 13900}.length() + 0.26*(n+13).fractal(p, 9200, 4)
@@ -174,7 +176,9 @@ func raise(n noise) *terrain {
 			near = min(near, toLine(bent, ridge[k-1], ridge[k]))
 		}
 		outline[i] = s
-		uplift[i] = smooth(clamp(s/0.5, 0, 1)) * (0.16 + math.Exp(-near*near/(3900*3900))*(0.8+0.35*(n+9).fractal(p, 5000, 3)))
+		uplift[i] = smooth(
+			clamp(s/0.5, 0, 1),
+		) * (0.16 + math.Exp(-near*near/(3900*3900))*(0.8+0.35*(n+9).fractal(p, 5000, 3)))
 		if s <= 0 {
 			return 0
 		}
@@ -306,7 +310,8 @@ func (t *terrain) dam(n noise) {
 					count++
 				}
 			}
-			for k := b.w; k < len(b.v)-b.w; k++ { // the dam: points below the level that drain elsewhere, next to the water
+			// the dam: points below the level that drain elsewhere, next to the water
+			for k := b.w; k < len(b.v)-b.w; k++ {
 				if upstream[k] == try {
 					for _, o := range [4]int{k - 1, k + 1, k - b.w, k + b.w} {
 						if upstream[o] != try && b.v[o] < level-1 {

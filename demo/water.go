@@ -43,7 +43,8 @@ func (m *Island) layRivers() {
 			}
 			end = d.receiver[end]
 		}
-		if d.area[i] < riverArea && len(r.points) > 2 { // a stream that becomes a river on the way is one from its last point
+		if d.area[i] < riverArea &&
+			len(r.points) > 2 { // a stream that becomes a river on the way is one from its last point
 			before := d.area[f.cell(r.points[len(r.points)-2])]
 			r.big = before >= riverArea
 		}

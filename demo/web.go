@@ -68,7 +68,12 @@ func (w *web) near(a, b spot, reach float64) []stretchRef {
 	var out []stretchRef
 	eachCell(a, b, webCell, reach, func(c [2]int32) { out = append(out, w.cells[c]...) })
 	slices.SortFunc(out, func(x, y stretchRef) int {
-		return cmp.Or(cmp.Compare(x.l.points[x.i].x, y.l.points[y.i].x), cmp.Compare(x.l.points[x.i].y, y.l.points[y.i].y), cmp.Compare(x.i, y.i), cmp.Compare(x.l.points[x.i+1].x, y.l.points[y.i+1].x))
+		return cmp.Or(
+			cmp.Compare(x.l.points[x.i].x, y.l.points[y.i].x),
+			cmp.Compare(x.l.points[x.i].y, y.l.points[y.i].y),
+			cmp.Compare(x.i, y.i),
+			cmp.Compare(x.l.points[x.i+1].x, y.l.points[y.i+1].x),
+		)
 	})
 	return slices.Compact(out)
 }
@@ -200,7 +205,13 @@ func (r round) trim(points []spot) []spot {
 
 func (w *web) enter(l *line) {
 	for i := 0; i+1 < len(l.points); i++ {
-		eachCell(l.points[i], l.points[i+1], webCell, 0, func(c [2]int32) { w.cells[c] = append(w.cells[c], stretchRef{l, i}) })
+		eachCell(
+			l.points[i],
+			l.points[i+1],
+			webCell,
+			0,
+			func(c [2]int32) { w.cells[c] = append(w.cells[c], stretchRef{l, i}) },
+		)
 	}
 }
 

@@ -43,8 +43,15 @@ func (m *Island) Write(w osm.Writer) {
 func (m *Island) Heights() *relief.Grid {
 	f := m.land.heights
 	corner := m.point(spot{f.x0, f.y0 + float64(f.h-1)*f.step})
-	g := &relief.Grid{West: corner.Lng(), North: corner.Lat(), StepLng: f.step / metresPerLng, StepLat: f.step / metresPerLat,
-		Width: f.w, Height: f.h, Metres: make([]float32, len(f.v))}
+	g := &relief.Grid{
+		West:    corner.Lng(),
+		North:   corner.Lat(),
+		StepLng: f.step / metresPerLng,
+		StepLat: f.step / metresPerLat,
+		Width:   f.w,
+		Height:  f.h,
+		Metres:  make([]float32, len(f.v)),
+	}
 	for y := range f.h {
 		for x := range f.w {
 			g.Metres[y*f.w+x] = float32(math.Round(max(0, f.v[(f.h-1-y)*f.w+x])*10) / 10)
@@ -56,8 +63,8 @@ func (m *Island) Heights() *relief.Grid {
 // idsOfAnIsland is how many ids each island of an archipelago has for itself.
 const idsOfAnIsland = 1_000_000_000
 
-// Archipelago makes islands, as many as scale says, two at a time, and hands them over in order; the first is the island
-// of the seed.
+// Archipelago makes islands, as many as scale says, two at a time, and hands them over in order; the first is the
+// island of the seed.
 func Archipelago(seed uint64, scale int, take func(number int, m *Island) error) error {
 	side := int(math.Ceil(math.Sqrt(float64(scale) * islandsApartY / islandsApartX)))
 	made := make([]chan *Island, scale)

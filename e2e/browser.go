@@ -21,7 +21,8 @@ type Browser struct {
 	complaints []string
 }
 
-// Chromium is a running browser, in which each user has a context and a window of his own: what one keeps no other sees.
+// Chromium is a running browser, in which each user has a context and a window of his own: what one keeps no other
+// sees.
 type Chromium struct{ ctx context.Context }
 
 // StartChromium starts a headless Chromium. Close it by the returned function.
@@ -30,11 +31,22 @@ func StartChromium(parent context.Context) (*Chromium, func(), error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	options := append(chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.NoSandbox, chromedp.DisableGPU, chromedp.UserDataDir(dir), chromedp.WindowSize(1280, 800),
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
-		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("force-color-profile", "srgb"),
-		chromedp.Flag("disable-features", "Translate,MediaRouter,OptimizationHints"))
+	options := append(
+		chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.NoSandbox,
+		chromedp.DisableGPU,
+		chromedp.UserDataDir(dir),
+		chromedp.WindowSize(1280, 800),
+		chromedp.Flag("disable-quic", true),
+		chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag(
+			"disable-component-update",
+			true,
+		),
+		chromedp.Flag("disable-sync", true),
+		chromedp.Flag("force-color-profile", "srgb"),
+		chromedp.Flag("disable-features", "Translate,MediaRouter,OptimizationHints"),
+	)
 	allocated, stopAllocator := chromedp.NewExecAllocator(parent, options...)
 	ctx, stopFirst := chromedp.NewContext(allocated)
 	closeAll := func() { stopFirst(); stopAllocator(); os.RemoveAll(dir) }
@@ -98,9 +110,13 @@ func (b *Browser) Complaints() []string {
 
 // Size makes the page so large, as a telephone's with touch or not.
 func (b *Browser) Size(width, height int, phone bool) chromedp.Action[chromedp.Void] {
-	return chromedp.EmulateViewport(int64(width), int64(height), func(m *emulation.SetDeviceMetricsOverrideParams, t *emulation.SetTouchEmulationEnabledParams) {
-		m.Mobile, t.Enabled = phone, phone
-	})
+	return chromedp.EmulateViewport(
+		int64(width),
+		int64(height),
+		func(m *emulation.SetDeviceMetricsOverrideParams, t *emulation.SetTouchEmulationEnabledParams) {
+			m.Mobile, t.Enabled = phone, phone
+		},
+	)
 }
 
 // Night makes the browser prefer dark pages, or light ones.
@@ -115,7 +131,12 @@ func (b *Browser) Night(dark bool) chromedp.Action[chromedp.Void] {
 // Prefer makes the browser say that its user prefers something, e.g. prefers-reduced-motion: reduce.
 func (b *Browser) Prefer(feature, value string) chromedp.Action[chromedp.Void] {
 	return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
-		_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: feature, Value: value}}})
+		_, err := cdp.Call(
+			ctx,
+			t,
+			emulation.SetEmulatedMedia,
+			emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: feature, Value: value}}},
+		)
 		return err
 	})
 }

@@ -36,7 +36,12 @@ func (b *Browser) Film(during chromedp.Action[chromedp.Void]) ([]Frame, error) {
 		}
 	})
 	start := chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
-		_, err := cdp.Call(ctx, t, page.StartScreencast, page.StartScreencastParams{Format: page.StartScreencastFormatPng, EveryNthFrame: 1})
+		_, err := cdp.Call(
+			ctx,
+			t,
+			page.StartScreencast,
+			page.StartScreencastParams{Format: page.StartScreencastFormatPng, EveryNthFrame: 1},
+		)
 		return err
 	})
 	stop := chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {

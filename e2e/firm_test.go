@@ -45,7 +45,10 @@ func (p *program) try(method, path, body string, header ...string) (r reply, ok 
 
 func (p *program) keep(name string) reply {
 	p.t.Helper()
-	body := fmt.Sprintf(`{"type":"Feature","geometry":{"type":"Point","coordinates":[-26.1,-38.1]},"properties":{"name":%q}}`, name)
+	body := fmt.Sprintf(
+		`{"type":"Feature","geometry":{"type":"Point","coordinates":[-26.1,-38.1]},"properties":{"name":%q}}`,
+		name,
+	)
 	r, ok := p.try("PUT", "/ogc/collections/posts/items/"+uuid.Must(uuid.NewV7()).String(), body, "If-None-Match", "*")
 	require.True(p.t, ok)
 	return r
@@ -56,8 +59,8 @@ func (p *program) eventually(what string, f func() bool) {
 	require.Eventually(p.t, f, patience, 5*time.Millisecond, what)
 }
 
-// The port answers from the start, and says when to come again; the database is killed and comes back; its log goes on; the
-// map is cut short under its readers, and comes back as well.
+// The port answers from the start, and says when to come again; the database is killed and comes back; its log goes on;
+// the map is cut short under its readers, and comes back as well.
 func TestTheBuiltProgramStandsFirm(t *testing.T) {
 	p := newProgram(t)
 	began := make(chan bool)
@@ -93,7 +96,12 @@ func TestTheBuiltProgramStandsFirm(t *testing.T) {
 	t.Logf("%d changes were told to come again", away)
 	log, err := os.ReadFile(filepath.Join(p.data, "db", "db.log"))
 	require.NoError(t, err)
-	assert.GreaterOrEqual(t, strings.Count(string(log), "ready for connections"), 2, "the log of the database before is still there")
+	assert.GreaterOrEqual(
+		t,
+		strings.Count(string(log), "ready for connections"),
+		2,
+		"the log of the database before is still there",
+	)
 
 	regions, err := filepath.Glob(filepath.Join(p.data, "regions", "*.region"))
 	require.NoError(t, err)
@@ -116,7 +124,8 @@ func TestTheBuiltProgramStandsFirm(t *testing.T) {
 	require.NoError(t, err)
 	defer resp.Body.Close()
 	require.NoError(t, resp.Write(&metrics))
-	for _, line := range []string{"viandante_region_faults_total 1", "viandante_regions_away 0", `viandante_problems_total{type="database-away"}`} {
+	for _, line := range []string{"viandante_region_faults_total 1", "viandante_regions_away 0",
+		`viandante_problems_total{type="database-away"}`} {
 		assert.Contains(t, metrics.String(), line)
 	}
 }

@@ -18,7 +18,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// blobs finds the connected parts of a picture that have a colour: the size of the largest in pixels, and the share of all.
+// blobs finds the connected parts of a picture that have a colour: the size of the largest in pixels, and the share of
+// all.
 func blobs(img image.Image, within image.Rectangle, want color.RGBA) (largest int, share float64) {
 	w, h := within.Dx(), within.Dy()
 	todo := make([]bool, w*h)
@@ -58,7 +59,8 @@ func blobs(img image.Image, within image.Rectangle, want color.RGBA) (largest in
 }
 
 // watchSizes notes by how much everything on the map is stretched with each frame, until it moves no longer.
-const watchSizes = `(() => { const c = window.viandanteChart, seen = window.flight = {factors: [], began: 0, ended: 0, named: 0, whole: 0, n: 0}
+const watchSizes = `(() => { const c = window.viandanteChart, seen = window.flight = {factors: [], began: 0, ended: 0,
+  named: 0, whole: 0, n: 0}
 	const sample = () => {
 		seen.n++
 		if (!c.complete) seen.began ||= Date.now()
@@ -86,20 +88,30 @@ func TestFlights(t *testing.T) {
 		what, from, act string
 		ratio           float64
 	}{
-		{"a flight over four zoom levels", "lat: -38.05, lng: -26.15, zoom: 10.25", "c.flyTo({lat: -38.114, lng: -26.28, zoom: 14.25})", 1},
-		{"and back, at two pixels to one", "lat: -38.114, lng: -26.28, zoom: 14.25", "c.flyTo({lat: -38.05, lng: -26.15, zoom: 10.25})", 2},
+		{"a flight over four zoom levels", "lat: -38.05, lng: -26.15, zoom: 10.25", "c.flyTo({lat: -38.114, lng: " +
+			"-26.28, zoom: 14.25})", 1},
+		{"and back, at two pixels to one", "lat: -38.114, lng: -26.28, zoom: 14.25", "c.flyTo({lat: -38.05, lng: " +
+			"-26.15, zoom: 10.25})", 2},
 		{"a turn, at two pixels to one", "lat: -38.114, lng: -26.28, zoom: 14", "c.turnTo(70)", 2},
 		{"a zoom by the wheel", "lat: -38.114, lng: -26.28, zoom: 13", `const b = c.container.getBoundingClientRect()
-			for (let i = 0; i < 12; i++) setTimeout(() => c.container.dispatchEvent(new WheelEvent('wheel', {deltaY: -60, clientX: b.left + 300, clientY: b.top + 300, bubbles: true, cancelable: true})), 40 * i)`, 1},
+			for (let i = 0; i < 12; i++) setTimeout(() => c.container.dispatchEvent(new WheelEvent('wheel',
+				{deltaY: -60, clientX: b.left + 300, clientY: b.top + 300,
+			bubbles: true, cancelable: true})), 40 * i)`, 1},
 	} {
 		t.Run(motion.what, func(t *testing.T) {
 			u := u.in(t)
 			u.do(chromedp.EmulateViewport(1280, 800, chromedp.EmulateScale(motion.ratio)))
 			u.eval(`window.viandanteChart.setView({rotation: 0, ` + motion.from + `}), 1`)
 			u.do(MapDrawn())
-			box := u.eval(`(b => [b.left, b.top, b.right, b.bottom])(document.querySelector('[data-test=map]').getBoundingClientRect())`).([]any)
+			box := u.eval(`(b => [b.left, b.top, b.right, ` +
+				`b.bottom])(document.querySelector('[data-test=map]').getBoundingClientRect())`).([]any)
 			began := time.Now()
-			frames, err := u.Film(chromedp.Steps(Run(fmt.Sprintf(watchSizes, motion.act)), Wait(`window.flight.ended && window.flight.whole`)))
+			frames, err := u.Film(
+				chromedp.Steps(
+					Run(fmt.Sprintf(watchSizes, motion.act)),
+					Wait(`window.flight.ended && window.flight.whole`),
+				),
+			)
 			require.NoError(t, err)
 			ended := time.UnixMilli(int64(u.number(`window.flight.ended`)))
 			flown := 0
@@ -120,7 +132,11 @@ func TestFlights(t *testing.T) {
 				assert.Greater(t, share, 0.0002, "stones are gone after %d ms", at)
 			}
 			assert.GreaterOrEqual(t, flown, 2, "frames of the motion itself, of %d", len(frames))
-			most, least := u.number(`Math.max(1, ...window.flight.factors)`), u.number(`Math.min(1, ...window.flight.factors)`)
+			most, least := u.number(
+				`Math.max(1, ...window.flight.factors)`,
+			), u.number(
+				`Math.min(1, ...window.flight.factors)`,
+			)
 			assert.LessOrEqual(t, most, 4.0/3, "larger than drawn")
 			assert.GreaterOrEqual(t, least, 3.0/4, "smaller than drawn")
 			t.Logf("%d frames, %d of them of the motion; sizes %.2f to %.2f", len(frames), flown, least, most)
@@ -141,10 +157,17 @@ func TestFlights(t *testing.T) {
 	t.Run("the graticule's numbers stay while the map is turned", func(t *testing.T) {
 		u := u.in(t)
 		for _, turned := range []float64{0, 20, 70, 90, 135, 250} {
-			u.eval(fmt.Sprintf(`window.viandanteChart.setView({lat: -38.05, lng: -26.15, zoom: 11, rotation: %v}), 1`, turned))
+			u.eval(
+				fmt.Sprintf(
+					`window.viandanteChart.setView({lat: -38.05, lng: -26.15, zoom: 11, rotation: %v}), 1`,
+					turned,
+				),
+			)
 			u.do(Shown())
-			for edge, at := range map[string]string{"left": "{x: 0, y: n.at}", "foot": "{x: n.at, y: window.viandanteChart.camera.height}"} {
-				list := u.eval(`window.viandanteChart.numbers.` + edge + `.map(n => { const p = window.viandanteChart.camera.fromScreen(` + at + `); return [n.text, p.lat, p.lng] })`).([]any)
+			for edge, at := range map[string]string{"left": "{x: 0, y: n.at}",
+				"foot": "{x: n.at, y: window.viandanteChart.camera.height}"} {
+				list := u.eval(`window.viandanteChart.numbers.` + edge + `.map(n => { const p = ` +
+					`window.viandanteChart.camera.fromScreen(` + at + `); return [n.text, p.lat, p.lng] })`).([]any)
 				require.NotEmpty(t, list, "%s, turned by %v", edge, turned)
 				for _, n := range list {
 					n := n.([]any)

@@ -54,17 +54,25 @@ func find(t *testing.T, is func(f *region.Feature) bool) *region.Feature {
 // colour reads the pixel of the ground at a position.
 func (u *user) colour(p geo.Point) string {
 	u.t.Helper()
-	return u.eval(fmt.Sprintf(`(() => { const c = window.viandanteChart, s = c.camera.toScreen({lat: %v, lng: %v}), k = devicePixelRatio
-		return [...c.picture(true).getContext('2d').getImageData(Math.round(s.x * k), Math.round(s.y * k), 1, 1).data].slice(0, 3).map(v => v.toString(16).padStart(2, '0')).join('') })()`, p.Lat(), p.Lng())).(string)
+	return u.eval(fmt.Sprintf(`(() => { const c = window.viandanteChart, s = c.camera.toScreen({lat: %v, lng: %v}),
+		k = devicePixelRatio
+		return [...c.picture(true).getContext('2d').getImageData(Math.round(s.x * k), Math.round(s.y * k), 1,
+			1).data].slice(0, 3).map(v => v.toString(16).padStart(2, '0')).join('') })()`, p.Lat(), p.Lng())).(string)
 }
 
 // sum is a number that stands for the picture of the ground.
-const sum = `(() => { const g = window.viandanteChart.picture(true), d = g.getContext('2d').getImageData(0, 0, g.width, g.height).data; let h = 0; for (let i = 0; i < d.length; i += 16) h = (h * 31 + d[i] + 7 * d[i + 1] + 13 * d[i + 2]) | 0; return h })()`
+const sum = `(() => { const g = window.viandanteChart.picture(true), d = g.getContext('2d').getImageData(0, 0, ` +
+	`g.width, g.height).data; let h = 0; for (let i = 0; i < d.length; i += 16) h = (h * 31 + d[i] + 7 * d[i + 1] + ` +
+	`13 * d[i + 2]) | 0; return h })()`
 
 // names are the names that are shown: their text, boxes on the screen, turns, and where they lie on the world.
-const names = `window.viandanteChart.names.map(p => ({key: p.key, size: p.size, turns: p.glyphs.map(g => g.angle), x: p.middle.x, y: p.middle.y,
+const names = `window.viandanteChart.names.map(p => ({key: p.key, size: p.size, turns: p.glyphs.map(g => g.angle),
+  x: p.middle.x, y: p.middle.y,
 	at: window.viandanteChart.camera.worldToScreen(p.middle), text: p.glyphs.map(g => g.text).join(''),
-	boxes: p.glyphs.map(g => { const s = window.viandanteChart.camera.worldToScreen(g.at), n = [...g.text].length, w = p.size * (g.angle ? 0.4 : 0.36 * Math.max(...g.text.split('\n').map(l => l.length)) / 2 + 0.1); return [s.x - w / 2 - (g.angle ? 0 : w / 2), s.y - p.size * 0.3, s.x + w / 2 + (g.angle ? 0 : w / 2), s.y + p.size * 0.3] })}))`
+	boxes: p.glyphs.map(g => { const s = window.viandanteChart.camera.worldToScreen(g.at), n = [...g.text].length,
+		w = p.size * (g.angle ? 0.4 : 0.36 * Math.max(...g.text.split('\n').map(l => l.length)) / 2 + 0.1);
+		return [s.x - w / 2 - (g.angle ? 0 : w / 2), s.y - p.size * 0.3, s.x + w / 2 + (g.angle ? 0 : w / 2),
+		s.y + p.size * 0.3] })}))`
 
 func TestTheGround(t *testing.T) {
 	p := newProgram(t)
@@ -82,7 +90,8 @@ func TestTheGround(t *testing.T) {
 		seen := map[any]string{}
 		for range 2 {
 			for range 4 {
-				manner := u.eval(`document.querySelector('[data-test=ground]').value + document.documentElement.style.colorScheme`).(string)
+				manner := u.eval(`document.querySelector('[data-test=ground]').value + ` +
+					`document.documentElement.style.colorScheme`).(string)
 				u.do(MapDrawn())
 				picture := u.eval(sum)
 				assert.Empty(t, seen[picture], "%s looks like %s", manner, seen[picture])
@@ -97,7 +106,12 @@ func TestTheGround(t *testing.T) {
 		u.key("y")
 		u.waitFor(`new URLSearchParams(location.search).get('ground') === 'relief'`)
 		u.do(chromedp.Reload(), MapDrawn())
-		assert.Equal(t, "relief", u.eval(`document.querySelector('[data-test=ground]').value`), "a link keeps the style")
+		assert.Equal(
+			t,
+			"relief",
+			u.eval(`document.querySelector('[data-test=ground]').value`),
+			"a link keeps the style",
+		)
 		assert.Empty(t, unasked(u.Complaints()))
 	})
 
@@ -120,7 +134,9 @@ func TestTheGround(t *testing.T) {
 		plain := middle(find(t, road(0)))
 		u.enter(p, view(plain, 19, "&ground=plain"))
 		fill := u.colour(plain)
-		bridge := middle(find(t, func(f *region.Feature) bool { return road(region.Bridge)(f) && len(f.Parts[0]) == 2 }))
+		bridge := middle(
+			find(t, func(f *region.Feature) bool { return road(region.Bridge)(f) && len(f.Parts[0]) == 2 }),
+		)
 		u.look(bridge.Lat(), bridge.Lng(), 19)
 		assert.Equal(t, fill, u.colour(bridge), "the river does not run over the bridge")
 		bore := find(t, func(f *region.Feature) bool { return f.Flags&region.Tunnel != 0 })
@@ -132,12 +148,15 @@ func TestTheGround(t *testing.T) {
 		u := u.in(t)
 		u.enter(p, view(town, 18, "&ground=muted")) // without patterns
 		seen := map[string]region.Class{}
-		for class, zoom := range map[region.Class]float64{region.Building: 19, region.Wood: 15, region.Water: 16, region.Sand: 17} {
+		for class, zoom := range map[region.Class]float64{region.Building: 19, region.Wood: 15, region.Water: 16,
+			region.Sand: 17} {
 			f := find(t, func(f *region.Feature) bool {
-				return f.Class == class && f.Shape == region.AreaShape && len(f.Parts) == 1 && (class != region.Building || len(f.Parts[0]) == 4)
+				return f.Class == class && f.Shape == region.AreaShape && len(f.Parts) == 1 &&
+					(class != region.Building || len(f.Parts[0]) == 4)
 			})
 			at := middle(f)
-			if class != region.Building { // a point within a winding outline: between two of its points that face each other
+			// a point within a winding outline: between two of its points that face each other
+			if class != region.Building {
 				at = within(f)
 			}
 			u.look(at.Lat(), at.Lng(), zoom)
@@ -156,15 +175,27 @@ func TestTheGround(t *testing.T) {
 			assert.Greater(t, u.number(names+`.length`), 3.0, "zoom %v", zoom)
 			collisions := u.number(`(() => { const all = ` + names + `; let n = 0
 				for (let i = 0; i < all.length; i++) for (let k = 0; k < i; k++)
-					if (all[i].boxes.some(a => all[k].boxes.some(b => a[0] < b[2] && b[0] < a[2] && a[1] < b[3] && b[1] < a[3]))) n++
+					if (all[i].boxes.some(a => all[k].boxes.some(b => a[0] < b[2] && b[0] < a[2] && a[1] < b[3] &&
+						b[1] < a[3]))) n++
 				return n })()`)
 			assert.Zero(t, collisions, "zoom %v", zoom)
-			assert.Zero(t, u.number(names+`.filter(n => n.turns.filter(a => Math.abs(a) > Math.PI / 2 + 0.3).length > n.turns.length / 2).length`), "upside down, zoom %v", zoom)
+			assert.Zero(
+				t,
+				u.number(
+					names+`.filter(n => n.turns.filter(a => Math.abs(a) > Math.PI / 2 + 0.3).length > n.turns.length `+
+						`/ 2).length`,
+				),
+				"upside down, zoom %v",
+				zoom,
+			)
 		}
 		u.look(town.Lat(), town.Lng(), 15)
 		u.eval(`window.before = new Map(` + names + `.map(n => [n.key + ' ' + Math.round(n.x * 2 ** 22), n])), 1`)
-		kept := `((now) => now.filter(n => n.at.x > 60 && n.at.y > 60 && n.at.x < 700 && n.at.y < 600).map(n => [n.key, n.x, n.y])
-			.filter(([key, x, y]) => [...window.before.values()].some(o => o.key === key && Math.hypot(o.x - x, o.y - y) * 512 * 2 ** 15 < 40)).length / now.filter(n => n.at.x > 60 && n.at.y > 60 && n.at.x < 700 && n.at.y < 600).length)(` + names + `)`
+		kept := `((now) => now.filter(n => n.at.x > 60 && n.at.y > 60 && n.at.x < 700 && n.at.y < 600).map(n => [n.key,
+			n.x, n.y])
+			.filter(([key, x, y]) => [...window.before.values()].some(o => o.key === key && Math.hypot(o.x - x,
+				o.y - y) * 512 * 2 ** 15 < 40)).length / now.filter(n => n.at.x > 60 && n.at.y > 60 && n.at.x < 700 &&
+				n.at.y < 600).length)(` + names + `)`
 		u.eval(`window.viandanteChart.pan(-70, 30), 1`)
 		u.do(MapDrawn())
 		assert.Greater(t, u.number(kept), 0.97, "panning moves no name")
@@ -184,7 +215,11 @@ func TestTheGround(t *testing.T) {
 		for _, lng := range []float64{178, 179.98, -179.98, -176} {
 			assert.NotEqual(t, sea, u.colour(geo.MustPoint(67.6, lng)), "land on both sides of it: %v", lng)
 		}
-		u.eval(`(() => { const c = window.viandanteChart, x = c.graticule.foot.getContext('2d'); window.texts = []; const f = x.fillText; x.fillText = (t, ...r) => { window.texts.push(t); f.call(x, t, ...r) }; c.graticule.drawn = ''; c.invalidate() })(), 1`)
+		u.eval(
+			`(() => { const c = window.viandanteChart, x = c.graticule.foot.getContext('2d'); window.texts = []; ` +
+				`const f = x.fillText; x.fillText = (t, ...r) => { window.texts.push(t); f.call(x, t, ...r) }; ` +
+				`c.graticule.drawn = ''; c.invalidate() })(), 1`,
+		)
 		u.waitFor(`window.texts.some(t => /^\d+°E$/.test(t)) && window.texts.some(t => /^\d+°W$/.test(t))`)
 		assert.Empty(t, unasked(u.Complaints()))
 	})
@@ -193,7 +228,14 @@ func TestTheGround(t *testing.T) {
 		u := newUser(t, 800, 600)
 		u.do(chromedp.EmulateViewport(800, 600, chromedp.EmulateScale(2)))
 		u.enter(p, view(town, 15, ""))
-		assert.Equal(t, 1024.0, u.number(`Math.max(...[...window.viandanteChart.tiles.tiles.values()].filter(t => t.bitmap).map(t => t.bitmap.width))`))
+		assert.Equal(
+			t,
+			1024.0,
+			u.number(
+				`Math.max(...[...window.viandanteChart.tiles.tiles.values()].filter(t => t.bitmap).map(t => `+
+					`t.bitmap.width))`,
+			),
+		)
 	})
 }
 
@@ -207,7 +249,15 @@ func within(f *region.Feature) geo.Point {
 	best, at := -1.0, geo.Point{}
 	for i := range 30 {
 		for k := range 30 {
-			lat, lng := float64(box[0])+(float64(i)+0.5)/30*float64(box[2]-box[0]), float64(box[1])+(float64(k)+0.5)/30*float64(box[3]-box[1])
+			lat, lng := float64(
+				box[0],
+			)+(float64(i)+0.5)/30*float64(
+				box[2]-box[0],
+			), float64(
+				box[1],
+			)+(float64(k)+0.5)/30*float64(
+				box[3]-box[1],
+			)
 			in, near := false, math.Inf(1)
 			for i, j := 0, len(ring)-1; i < len(ring); j, i = i, i+1 {
 				ay, ax, by, bx := float64(ring[i].Lat), float64(ring[i].Lng), float64(ring[j].Lat), float64(ring[j].Lng)

@@ -224,11 +224,21 @@ func (u *user) in(t *testing.T) *user { return &user{u.Browser, t} }
 
 func (u *user) do(steps ...chromedp.Action[chromedp.Void]) {
 	u.t.Helper()
-	ctx, cancel := context.WithTimeout(u.Ctx, 2*patience) // what never comes is told of, instead of holding everything up
+	ctx, cancel := context.WithTimeout(
+		u.Ctx,
+		2*patience,
+	) // what never comes is told of, instead of holding everything up
 	defer cancel()
 	if err := chromedp.Do(ctx, steps...); err != nil {
 		_ = u.Shot(filepath.Join(os.TempDir(), "viandante-e2e-failed.png"))
-		state, _ := chromedp.Run(u.Ctx, chromedp.Evaluate[string](`[location.href, JSON.stringify(window.viandanteChart?.view), document.querySelector('[data-test=notice]')?.innerText, document.activeElement?.outerHTML.slice(0, 200)].join(' | ')`))
+		state, _ := chromedp.Run(
+			u.Ctx,
+			chromedp.Evaluate[string](
+				`[location.href, JSON.stringify(window.viandanteChart?.view), `+
+					`document.querySelector('[data-test=notice]')?.innerText, `+
+					`document.activeElement?.outerHTML.slice(0, 200)].join(' | ')`,
+			),
+		)
 		require.NoError(u.t, err, "the page: %s\nthe console: %q", state, u.Complaints())
 	}
 }
@@ -250,7 +260,10 @@ func (u *user) fill(name, text string) {
 func (u *user) unfold() {
 	u.t.Helper()
 	u.do(chromedp.WaitVisible(At("more")))
-	u.eval(`(() => { const b = document.querySelector('[data-test=more]'); if (b.getAttribute('aria-expanded') === 'false') b.click() })(), 1`)
+	u.eval(
+		`(() => { const b = document.querySelector('[data-test=more]'); if (b.getAttribute('aria-expanded') === ` +
+			`'false') b.click() })(), 1`,
+	)
 	u.do(chromedp.WaitVisible(At("place-all")))
 }
 
@@ -262,7 +275,13 @@ func (u *user) waitFor(expression string) { u.t.Helper(); u.do(Wait(expression))
 func (u *user) sees(name, text string) {
 	u.t.Helper()
 	quoted, _ := json.Marshal(text)
-	u.waitFor(fmt.Sprintf(`document.querySelector('[data-test="%s"]')?.innerText.replace(/\s+/g, ' ').includes(%s)`, name, quoted))
+	u.waitFor(
+		fmt.Sprintf(
+			`document.querySelector('[data-test="%s"]')?.innerText.replace(/\s+/g, ' ').includes(%s)`,
+			name,
+			quoted,
+		),
+	)
 }
 
 func (u *user) eval(expression string) any {
@@ -283,7 +302,8 @@ func (u *user) number(expression string) float64 {
 func (u *user) pixel(lat, lng float64) (x, y float64) {
 	u.t.Helper()
 	u.do(MapDrawn())
-	const at = `(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), p = c.camera.toScreen({lat: %v, lng: %v}); return p.%s + b.%s })()`
+	const at = `(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), p = ` +
+		`c.camera.toScreen({lat: %v, lng: %v}); return p.%s + b.%s })()`
 	return u.number(fmt.Sprintf(at, lat, lng, "x", "left")), u.number(fmt.Sprintf(at, lat, lng, "y", "top"))
 }
 

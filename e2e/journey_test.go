@@ -32,7 +32,10 @@ func TestTheJourney(t *testing.T) {
 	before := u.number(`window.viandanteChart.view.lng`)
 	u.do(chromedp.DragAndDropXY(400, 400, 300, 380, 8))
 	u.waitFor(fmt.Sprintf(`window.viandanteChart.view.lng > %v + 0.0005`, before))
-	u.eval(`document.querySelector('[data-test=map]').dispatchEvent(new WheelEvent('wheel', {deltaY: -260, clientX: 400, clientY: 400, bubbles: true, cancelable: true})), 1`)
+	u.eval(
+		`document.querySelector('[data-test=map]').dispatchEvent(new WheelEvent('wheel', {deltaY: -260, clientX: ` +
+			`400, clientY: 400, bubbles: true, cancelable: true})), 1`,
+	)
 	u.waitFor(`window.viandanteChart.view.zoom === 17`)
 	u.do(chromedp.Focus(At("map")))
 	u.key("-")
@@ -77,8 +80,12 @@ func TestTheJourney(t *testing.T) {
 	u.click("edit")
 	u.fill("description", "mine")
 	now := stored(nameQuery).Features[0]
-	require.Equal(t, 200, p.send("PATCH", "/ogc/collections/posts/items/"+now.ID, `{"properties":{"description":"theirs"}}`,
-		map[string]string{"If-Match": fmt.Sprintf(`"%v"`, now.Properties["version"])}, nil))
+	require.Equal(
+		t,
+		200,
+		p.send("PATCH", "/ogc/collections/posts/items/"+now.ID, `{"properties":{"description":"theirs"}}`,
+			map[string]string{"If-Match": fmt.Sprintf(`"%v"`, now.Properties["version"])}, nil),
+	)
 	u.click("save")
 	u.sees("conflict", "theirs")
 	u.click("keep-mine")
@@ -140,10 +147,17 @@ func TestTheJourney(t *testing.T) {
 	u.sees("standpoint", "square")
 	u.do(MapDrawn())
 	u.waitFor(`document.querySelectorAll('[data-test=nearby] li').length > 5`)
-	distances := `[...document.querySelectorAll('[data-test=nearby] li')].map(l => { const [, v, unit] = /([\d.]+) (k?m)$/.exec(l.innerText.trim()); return v * (unit === 'km' ? 1000 : 1) })`
-	assert.Equal(t, true, u.eval(`((d) => d.every((v, i) => i === 0 || v >= d[i - 1]) && d.at(-1) <= 1500)(`+distances+`)`), "sorted, within the ring")
+	distances := `[...document.querySelectorAll('[data-test=nearby] li')].map(l => { const [, v, unit] = /([\d.]+) ` +
+		`(k?m)$/.exec(l.innerText.trim()); return v * (unit === 'km' ? 1000 : 1) })`
+	assert.Equal(
+		t,
+		true,
+		u.eval(`((d) => d.every((v, i) => i === 0 || v >= d[i - 1]) && d.at(-1) <= 1500)(`+distances+`)`),
+		"sorted, within the ring",
+	)
 	count := u.number(`document.querySelectorAll('[data-test=nearby] li').length`)
-	edge := `(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), s = c.camera.toScreen(%s); return s.%s + b.%s })()`
+	edge := `(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), s = ` +
+		`c.camera.toScreen(%s); return s.%s + b.%s })()`
 	stand := `JSON.parse('[' + new URLSearchParams(location.search).get('from') + ']')`
 	u.waitFor(`new URLSearchParams(location.search).get('from')`)
 	at := fmt.Sprintf(`((p) => ({lat: p[0], lng: p[1] + 1500 / (111320 * Math.cos(p[0] * Math.PI / 180))}))(%s)`, stand)
@@ -177,11 +191,12 @@ func TestTheJourney(t *testing.T) {
 	assert.Less(t, p.start(), 20*time.Second)
 }
 
-// unasked leaves out the browser's own lines about what tests do: ask for what somebody else was first with or where no way
-// leads, read pixels.
+// unasked leaves out the browser's own lines about what tests do: ask for what somebody else was first with or where no
+// way leads, read pixels.
 func unasked(complaints []string) (out []string) {
 	for _, c := range complaints {
-		if !strings.Contains(c, "status of 412") && !strings.Contains(c, "status of 422") && !strings.Contains(c, "willReadFrequently") {
+		if !strings.Contains(c, "status of 412") && !strings.Contains(c, "status of 422") &&
+			!strings.Contains(c, "willReadFrequently") {
 			out = append(out, c)
 		}
 	}

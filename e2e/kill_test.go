@@ -90,7 +90,13 @@ func TestNoAcknowledgedChangeIsLost(t *testing.T) {
 		writers.Go(func() {
 			for i := 0; !stop.Load(); i++ {
 				id, name := uuid.Must(uuid.NewV7()).String(), fmt.Sprintf("%d.%d", w, i)
-				body := fmt.Appendf(nil, `{"type":"Feature","geometry":{"type":"Point","coordinates":[%d,%d]},"properties":{"name":%q}}`, w, i%80, name)
+				body := fmt.Appendf(
+					nil,
+					`{"type":"Feature","geometry":{"type":"Point","coordinates":[%d,%d]},"properties":{"name":%q}}`,
+					w,
+					i%80,
+					name,
+				)
 				for {
 					status, _, err := request("PUT", "/ogc/collections/kill/items/"+id, body, "If-None-Match", "*")
 					if err == nil && (status == 200 || status == 201) {

@@ -30,8 +30,10 @@ import (
 // shown returns the colour of the ground and what is laid over it where a position lies, as rrggbb.
 func (u *user) shown(lat, lng float64) string {
 	u.t.Helper()
-	return u.eval(fmt.Sprintf(`(() => { const c = window.viandanteChart, s = c.camera.toScreen({lat: %v, lng: %v}), k = devicePixelRatio
-		return [...c.picture(true).getContext('2d').getImageData(Math.round(s.x * k), Math.round(s.y * k), 1, 1).data].slice(0, 3).map(v => v.toString(16).padStart(2, '0')).join('') })()`, lat, lng)).(string)
+	return u.eval(fmt.Sprintf(`(() => { const c = window.viandanteChart, s = c.camera.toScreen({lat: %v, lng: %v}),
+		k = devicePixelRatio
+		return [...c.picture(true).getContext('2d').getImageData(Math.round(s.x * k), Math.round(s.y * k), 1,
+			1).data].slice(0, 3).map(v => v.toString(16).padStart(2, '0')).join('') })()`, lat, lng)).(string)
 }
 
 // settled waits until the map is drawn and imagery has come.
@@ -60,7 +62,10 @@ func TestViewsAndLayers(t *testing.T) {
 	t.Run("saved views", func(t *testing.T) {
 		u := newUser(t, 1280, 800)
 		u.enter(p, "/around")
-		u.waitFor(`new URLSearchParams(location.search).get('ground') === 'relief' && window.viandanteChart.view.zoom === 10.25`) // the opening view, without a link
+		u.waitFor(
+			`new URLSearchParams(location.search).get('ground') === 'relief' && ` +
+				`window.viandanteChart.view.zoom === 10.25`,
+		) // the opening view, without a link
 		u.do(chromedp.Navigate(p.url()+at(15, ",40&letters=large&hide=shelter&names=never")), MapDrawn())
 		u.key("v")
 		u.click("view-keep")
@@ -72,7 +77,10 @@ func TestViewsAndLayers(t *testing.T) {
 		u.waitFor(`!/letters|hide|names/.test(location.search)`)
 		u.key("5") // the first key that was free
 		u.waitFor(`window.viandanteChart.view.zoom === 15 && window.viandanteChart.view.rotation === 40`)
-		u.waitFor(`/letters=large/.test(location.search) && /hide=shelter/.test(location.search) && /names=never/.test(location.search)`)
+		u.waitFor(
+			`/letters=large/.test(location.search) && /hide=shelter/.test(location.search) && ` +
+				`/names=never/.test(location.search)`,
+		)
 		u.click("opening-Corner <b>house</b>")
 		u.sees("view-Corner <b>house</b>", "opens with it")
 		other := newUser(t, 1280, 800) // whoever looks and wherever from
@@ -108,9 +116,20 @@ func TestViewsAndLayers(t *testing.T) {
 		require.NoError(t, os.WriteFile(red, b.Bytes(), 0o600))
 		u := newUser(t, 1280, 800)
 		u.enter(p, at(17, "&layers=1&names=never&hide=ward"))
-		for name, says := range map[string]string{"notes.png": "is no picture", "script.svg": "is an SVG that holds <script>"} {
+		for name, says := range map[string]string{"notes.png": "is no picture",
+			"script.svg": "is an SVG that holds <script>"} {
 			file := filepath.Join(dir, name)
-			require.NoError(t, os.WriteFile(file, []byte(map[string]string{"notes.png": "just text", "script.svg": `<svg viewBox="0 0 9 9"><script>alert(1)</script></svg>`}[name]), 0o600))
+			require.NoError(
+				t,
+				os.WriteFile(
+					file,
+					[]byte(
+						map[string]string{"notes.png": "just text", "script.svg": `<svg viewBox="0 0 9 ` +
+							`9"><script>alert(1)</script></svg>`}[name],
+					),
+					0o600,
+				),
+			)
 			u.choose("picture-file", file)
 			u.sees("notice", says)
 		}
@@ -120,11 +139,19 @@ func TestViewsAndLayers(t *testing.T) {
 		u.waitFor(`document.querySelector('[data-test=placing-name]')?.value === 'plan of the yard'`)
 		u.do(MapDrawn())
 		assert.NotEqual(t, clear, u.shown(lat, lng), "it lies in the middle of the view")
-		u.eval(`document.querySelector('[data-test=placing-opacity]').value = 1, document.querySelector('[data-test=placing-opacity]').dispatchEvent(new Event('input')), 1`)
+		u.eval(
+			`document.querySelector('[data-test=placing-opacity]').value = 1, ` +
+				`document.querySelector('[data-test=placing-opacity]').dispatchEvent(new Event('input')), 1`,
+		)
 		u.do(MapDrawn())
 		assert.Equal(t, "c81414", u.shown(lat+0.0003, lng))
 		control := func(i int) (float64, float64) {
-			h := fmt.Sprintf(`(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), p = c.camera.toScreen(c.stacked.find(l => l.shapes?.some(s => s.id === 'control 0')).shapes[%d].figure.at); return [p.x + b.left, p.y + b.top] })()`, i)
+			h := fmt.Sprintf(
+				`(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), p = `+
+					`c.camera.toScreen(c.stacked.find(l => l.shapes?.some(s => s.id === 'control `+
+					`0')).shapes[%d].figure.at); return [p.x + b.left, p.y + b.top] })()`,
+				i,
+			)
 			xy := u.eval(h).([]any)
 			return xy[0].(float64), xy[1].(float64)
 		}
@@ -240,7 +267,10 @@ func TestViewsAndLayers(t *testing.T) {
 		u.key("d")
 		u.waitFor(stones + `.names === 'pointed'`)
 		u.do(MapDrawn())
-		stone := u.eval(`(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), s = ` + stones + `.onScreen(c.camera).find(o => o.pile.count === 1 && o.p.x > 100 && o.p.y > 100 && o.p.x < 700 && o.p.y < 600); return [s.p.x + b.left, s.p.y + b.top - 10, s.pile.stones[0].name] })()`).([]any)
+		stone := u.eval(`(() => { const c = window.viandanteChart, b = ` +
+			`c.container.getBoundingClientRect(), s = ` + stones + `.onScreen(c.camera).find(o => o.pile.count === 1 ` +
+			`&& o.p.x > 100 && o.p.y > 100 && o.p.x < 700 && o.p.y < 600); return [s.p.x + b.left, s.p.y + b.top ` +
+			`- 10, s.pile.stones[0].name] })()`).([]any)
 		u.do(chromedp.MouseEvent("mouseMoved", stone[0].(float64), stone[1].(float64)))
 		u.waitFor(noted + ` === 1`)
 		assert.Equal(t, stone[2], u.eval(stones+`.noted(window.viandanteChart.camera)[0].text`))
@@ -250,20 +280,31 @@ func TestViewsAndLayers(t *testing.T) {
 		var house found
 		require.Equal(t, 200, p.get(fmt.Sprintf("/v1/geocode/reverse?at=%v,%v&limit=1", lat+0.001, lng), &house))
 		where := house.Features[0].Geometry.Coordinates
-		body, _ := json.Marshal(map[string]any{"type": "Feature", "geometry": map[string]any{"type": "Point", "coordinates": where}, "properties": map[string]any{"name": "Guild hall"}})
+		body, _ := json.Marshal(
+			map[string]any{
+				"type":       "Feature",
+				"geometry":   map[string]any{"type": "Point", "coordinates": where},
+				"properties": map[string]any{"name": "Guild hall"},
+			},
+		)
 		require.Equal(t, http.StatusCreated, p.send("PUT", "/ogc/collections/posts/items/"+id, string(body), nil, nil))
 		u.do(chromedp.Navigate(p.url()+fmt.Sprintf("/around?v=%v,%v,17&place=%s", where[1], where[0], id)), MapDrawn())
 		u.unfold()
 		u.click("as-building")
 		u.sees("as-building", "Show as a stone")
-		u.waitFor(`window.viandanteChart.stacked.some(l => l.shapes?.some(s => s.id === '` + id + `' && s.figure.rings[0].length > 3))`)
+		u.waitFor(
+			`window.viandanteChart.stacked.some(l => l.shapes?.some(s => s.id === '` + id +
+				`' && s.figure.rings[0].length > 3))`,
+		)
 		u.key("\x1b") // folds the slip
 		u.key("\x1b")
 		u.waitFor(`!document.querySelector('[data-test=place-page]')`)
 		u.clickMap(where[1], where[0])
 		u.sees("place-page", "Guild hall") // its building answers the click
 		u.look(where[1], where[0], 14)
-		u.waitFor(`!window.viandanteChart.stacked.some(l => l.shapes?.some(s => s.id === '` + id + `'))`) // too small: a stone again
+		u.waitFor(
+			`!window.viandanteChart.stacked.some(l => l.shapes?.some(s => s.id === '` + id + `'))`,
+		) // too small: a stone again
 		assert.Empty(t, unasked(u.Complaints()))
 	})
 
@@ -272,26 +313,37 @@ func TestViewsAndLayers(t *testing.T) {
 		u.enter(p, at(15, "&names=never"))
 		// Each kind is drawn where it is, answers a click on it, and a finger that is a little off.
 		got := u.eval(fmt.Sprintf(`(() => {
-			const c = window.viandanteChart, layer = c.stacked.find(l => l.order === 70), at = {lat: %v, lng: %v}, off = (y, x) => ({lat: at.lat + y, lng: at.lng + x})
+			const c = window.viandanteChart, layer = c.stacked.find(l => l.order === 70), at = {lat: %v, lng: %v},
+				off = (y, x) => ({lat: at.lat + y, lng: at.lng + x})
 			const kinds = {
 				point: {figure: {kind: 'point', at: off(0.002, 0)}, spot: off(0.002, 0)},
-				line: {figure: {kind: 'line', points: [off(-0.002, -0.004), off(-0.002, 0.004)]}, spot: off(-0.002, 0.003)},
-				polygon: {figure: {kind: 'polygon', rings: [[off(0.001, 0.002), off(0.001, 0.004), off(-0.001, 0.003)]]}, spot: off(0.001, 0.003), fill: 0.5},
+				line: {figure: {kind: 'line', points: [off(-0.002, -0.004), off(-0.002, 0.004)]}, spot: off(-0.002,
+					0.003)},
+				polygon: {figure: {kind: 'polygon', rings: [[off(0.001, 0.002), off(0.001, 0.004), off(-0.001,
+					0.003)]]}, spot: off(0.001, 0.003), fill: 0.5},
 				circle: {figure: {kind: 'circle', at: off(0, -0.004), radiusM: 100}, spot: off(100 / 110990, -0.004)},
 				text: {figure: {kind: 'text', at: off(0.003, 0.003), text: 'wwww', size: 20}, spot: off(0.003, 0.003)},
 			}
 			const out = {}
 			for (const [kind, k] of Object.entries(kinds)) {
-				const p = c.camera.toScreen(k.spot), pixels = () => [...c.over.getContext('2d').getImageData(p.x - 6, p.y - 6, 12, 12).data].reduce((n, v) => n + v, 0)
+				const p = c.camera.toScreen(k.spot), pixels = () => [...c.over.getContext('2d').getImageData(p.x - 6,
+					p.y - 6, 12, 12).data].reduce((n, v) => n + v, 0)
 				layer.shapes = []; c.drawNow(); const before = pixels()
 				layer.shapes = [{id: kind, ink: 'madder', hit: true, ...k}]; c.drawNow()
 				const near = (y, touch) => c.hitAt({x: p.x, y: p.y - y}, touch)?.id === kind
-				out[kind] = [pixels() !== before, near(0, false), near(kind === 'text' ? 36 : kind === 'point' ? 22 : 15, true), near(60, true)]
+				out[kind] = [pixels() !== before, near(0, false),
+					near(kind === 'text' ? 36 : kind === 'point' ? 22 : 15, true), near(60, true)]
 			}
 			layer.shapes = []; c.drawNow()
 			return out })()`, lat, lng)).(map[string]any)
 		for _, kind := range []string{"point", "line", "polygon", "circle", "text"} {
-			assert.Equal(t, []any{true, true, true, false}, got[kind], "%s: drawn, hit by a mouse, by a finger beside it, not by one far off", kind)
+			assert.Equal(
+				t,
+				[]any{true, true, true, false},
+				got[kind],
+				"%s: drawn, hit by a mouse, by a finger beside it, not by one far off",
+				kind,
+			)
 		}
 	})
 
@@ -304,7 +356,13 @@ func TestViewsAndLayers(t *testing.T) {
 		across := u.number(`window.viandanteChart.camera.metresPerPixel * window.viandanteChart.camera.width`)
 		assert.True(t, across >= 5000 && across < 6000, "%v m across", across)
 		u.do(chromedp.Blur(At("zoom")))
-		u.do(chromedp.Navigate(p.url()+fmt.Sprintf("/journey?v=%v,%v,16&from=%v,%v&to=%v,%v", lat, lng, lat, lng, lat+0.02, lng+0.01)), chromedp.WaitVisible(At("total")), MapDrawn())
+		u.do(
+			chromedp.Navigate(
+				p.url()+fmt.Sprintf("/journey?v=%v,%v,16&from=%v,%v&to=%v,%v", lat, lng, lat, lng, lat+0.02, lng+0.01),
+			),
+			chromedp.WaitVisible(At("total")),
+			MapDrawn(),
+		)
 		u.look(lat, lng, 17)
 		u.key("f")
 		u.waitFor(`window.viandanteChart.view.zoom < 15.5 && !window.viandanteChart.moving`)
@@ -318,14 +376,29 @@ func TestViewsAndLayers(t *testing.T) {
 		phone.do(phone.Size(844, 390, true), MapDrawn())
 		assert.InDelta(t, lat, phone.number(`window.viandanteChart.view.lat`), 1e-5, "the middle stays")
 		assert.Equal(t, 15.0, phone.number(`window.viandanteChart.view.zoom`))
-		assert.Equal(t, true, phone.eval(`(() => { const c = window.viandanteChart; return c.camera.width === c.container.clientWidth && c.over.width === Math.round(c.camera.width * devicePixelRatio) })()`))
+		assert.Equal(
+			t,
+			true,
+			phone.eval(
+				`(() => { const c = window.viandanteChart; return c.camera.width === c.container.clientWidth && `+
+					`c.over.width === Math.round(c.camera.width * devicePixelRatio) })()`,
+			),
+		)
 	})
 
 	t.Run("reduced motion cuts", func(t *testing.T) {
 		u := newUser(t, 1280, 800)
 		u.do(u.Prefer("prefers-reduced-motion", "reduce"))
 		u.enter(p, at(14, ""))
-		frames, err := chromedp.Run(u.Ctx, chromedp.Evaluate[float64](`(() => { const c = window.viandanteChart; let n = 0; c.on('move', () => n++); c.flyTo({lat: c.view.lat + 0.05, lng: c.view.lng, zoom: 12}); return new Promise(done => setTimeout(() => done(n), 600)) })()`, chromedp.EvalAwaitPromise))
+		frames, err := chromedp.Run(
+			u.Ctx,
+			chromedp.Evaluate[float64](
+				`(() => { const c = window.viandanteChart; let n = 0; c.on('move', () => n++); c.flyTo({lat: `+
+					`c.view.lat + 0.05, lng: c.view.lng, zoom: 12}); return new Promise(done => setTimeout(() => `+
+					`done(n), 600)) })()`,
+				chromedp.EvalAwaitPromise,
+			),
+		)
 		require.NoError(t, err)
 		assert.Equal(t, 1.0, frames, "one cut instead of a flight")
 		assert.Equal(t, 12.0, u.number(`window.viandanteChart.view.zoom`))
@@ -340,7 +413,11 @@ func (p *program) write(f func(*store.Change) error) {
 		require.NoError(p.t, err)
 		return strings.TrimSpace(string(text))
 	}
-	db, err := store.Open(context.Background(), fmt.Sprintf("viandante:%s@tcp(127.0.0.1:%s)/viandante", read("db.password"), read("db.port")), time.Now)
+	db, err := store.Open(
+		context.Background(),
+		fmt.Sprintf("viandante:%s@tcp(127.0.0.1:%s)/viandante", read("db.password"), read("db.port")),
+		time.Now,
+	)
 	require.NoError(p.t, err)
 	defer db.Close()
 	workspaces, err := db.Workspaces(context.Background())
@@ -349,16 +426,21 @@ func (p *program) write(f func(*store.Change) error) {
 	require.NoError(p.t, err)
 }
 
-// More places than the page holds: the server sends cairns, which split as one zooms in; a place is selected, found again
-// by its link, and stays while the map moves on.
+// More places than the page holds: the server sends cairns, which split as one zooms in; a place is selected, found
+// again by its link, and stays while the map moves on.
 func TestACrowd(t *testing.T) {
 	p := newProgram(t)
 	p.start()
 	const count = 20_400
 	p.write(func(c *store.Change) error { // as another process beside the server would
 		for i := range count {
-			f := &feature.Feature{ID: uuid.Must(uuid.NewV7()), Collection: "posts", Name: fmt.Sprint("Post ", i), Category: "lookout",
-				Geometry: feature.At(geo.MustPoint(-38.1+0.0005*float64(i/204), -26.2+0.0005*float64(i%204)))}
+			f := &feature.Feature{
+				ID:         uuid.Must(uuid.NewV7()),
+				Collection: "posts",
+				Name:       fmt.Sprint("Post ", i),
+				Category:   "lookout",
+				Geometry:   feature.At(geo.MustPoint(-38.1+0.0005*float64(i/204), -26.2+0.0005*float64(i%204))),
+			}
 			if err := c.WriteAll([]store.Replacement{{After: f}}); err != nil {
 				return err
 			}
@@ -373,13 +455,17 @@ func TestACrowd(t *testing.T) {
 	u.waitFor(sum + ` >= 20400 && ` + stones + `.stones.length < 2000`)
 	u.do(MapDrawn())
 	assert.Contains(t, u.eval(`document.querySelector('[data-test=map]').getAttribute('aria-label')`), "places in view")
-	largest := u.eval(`(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), o = ` + stones + `.onScreen(c.camera).sort((a, b) => b.pile.count - a.pile.count)[0]; return [o.p.x + b.left, o.p.y + b.top - 10, o.pile.count] })()`).([]any)
+	largest := u.eval(`(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), o = ` +
+		stones + `.onScreen(c.camera).sort((a, b) => b.pile.count - a.pile.count)[0]; return [o.p.x + b.left, o.p.y ` +
+		`+ b.top - 10, o.pile.count] })()`).([]any)
 	u.do(chromedp.MouseClickXY(largest[0].(float64), largest[1].(float64)))
 	u.waitFor(`window.viandanteChart.view.zoom >= 12 && !window.viandanteChart.moving`)
 	u.look(-38.0755, -26.1495, 17)
 	u.waitFor(stones + `.stones.length > 20 && ` + stones + `.stones.every(s => (s.count ?? 1) === 1)`)
 	u.do(MapDrawn())
-	one := u.eval(`(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), o = ` + stones + `.onScreen(c.camera).find(o => o.p.x > 200 && o.p.y > 200 && o.p.x < 600 && o.p.y < 500); return [o.p.x + b.left, o.p.y + b.top - 10, o.pile.stones[0].name] })()`).([]any)
+	one := u.eval(`(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), o = ` + stones +
+		`.onScreen(c.camera).find(o => o.p.x > 200 && o.p.y > 200 && o.p.x < 600 && o.p.y < 500); return [o.p.x + ` +
+		`b.left, o.p.y + b.top - 10, o.pile.stones[0].name] })()`).([]any)
 	u.do(chromedp.MouseClickXY(one[0].(float64), one[1].(float64)))
 	u.sees("place-page", one[2].(string))
 	u.look(-38.0755, -26.1495, 12)

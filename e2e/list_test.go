@@ -18,12 +18,21 @@ import (
 )
 
 // rowNames are the names in the list, as far as it is in view.
-const rowNames = `[...document.querySelectorAll('[data-test=list-rows] [role=row]')].sort((a, b) => a.dataset.row - b.dataset.row).map(r => r.querySelector('[role=gridcell]').innerText)`
+const rowNames = `[...document.querySelectorAll('[data-test=list-rows] [role=row]')].sort((a, b) => a.dataset.row - ` +
+	`b.dataset.row).map(r => r.querySelector('[role=gridcell]').innerText)`
 
 func (u *user) pick(name, value string) {
 	u.t.Helper()
 	u.do(chromedp.WaitVisible(At(name)))
-	u.eval(fmt.Sprintf(`(() => { const s = document.querySelector('[data-test="%s"]'); s.value = %q; s.dispatchEvent(new Event('change', {bubbles: true})); s.dispatchEvent(new Event('input', {bubbles: true})); return 1 })()`, name, value))
+	u.eval(
+		fmt.Sprintf(
+			`(() => { const s = document.querySelector('[data-test="%s"]'); s.value = %q; s.dispatchEvent(new `+
+				`Event('change', {bubbles: true})); s.dispatchEvent(new Event('input', {bubbles: true})); `+
+				`return 1 })()`,
+			name,
+			value,
+		),
+	)
 }
 
 // count is how many features the server has that a query selects.
@@ -55,7 +64,10 @@ func TestTheListAndWhatThereIsToKeep(t *testing.T) {
 		u.pick("list-value", "worn")
 		want := p.count("where=condition:worn")
 		u.sees("list-count", fmt.Sprint(want))
-		u.waitFor(`/sort=-inspected_on.*where=condition:worn|where=condition:worn.*sort=-inspected_on/.test(decodeURIComponent(location.search))`)
+		u.waitFor(
+			`/sort=-inspected_on.*where=condition:worn|where=condition:worn.*sort=-inspected_on/` +
+				`.test(decodeURIComponent(location.search))`,
+		)
 		u.do(chromedp.Reload())
 		u.sees("list-count", fmt.Sprint(want)) // the link has all of it
 		u.pick("list-filter", "")
@@ -105,7 +117,10 @@ func TestTheListAndWhatThereIsToKeep(t *testing.T) {
 		u.click("undo")
 		u.sees("notice", "Undone: Deleted")
 		u.sees("list-count", fmt.Sprint(n))
-		u.eval(`document.querySelectorAll('[data-test=list-rows] input[type=checkbox]').forEach((c, i) => i < 3 && c.click()), 1`)
+		u.eval(
+			`document.querySelectorAll('[data-test=list-rows] input[type=checkbox]').forEach((c, i) => i < 3 && ` +
+				`c.click()), 1`,
+		)
 		u.sees("chosen-count", "3 chosen")
 		u.click("show-chosen")
 		u.sees("only", "Only 3 are shown")
@@ -145,7 +160,18 @@ func TestTheListAndWhatThereIsToKeep(t *testing.T) {
 		u.fill("list-find", "elsewhere")
 		u.sees("list-count", "0")
 		id := uuid.Must(uuid.NewV7())
-		require.Equal(t, 201, p.send("PUT", "/ogc/collections/posts/items/"+id.String(), `{"type":"Feature","geometry":{"type":"Point","coordinates":[-26.1,-38.05]},"properties":{"name":"Kept elsewhere"}}`, nil, nil))
+		require.Equal(
+			t,
+			201,
+			p.send(
+				"PUT",
+				"/ogc/collections/posts/items/"+id.String(),
+				`{"type":"Feature","geometry":{"type":"Point","coordinates":[-26.1,-38.05]},`+
+					`"properties":{"name":"Kept elsewhere"}}`,
+				nil,
+				nil,
+			),
+		)
 		u.sees("list-rows", "Kept elsewhere")
 		u.waitFor(`document.querySelector('[data-test="row-Kept elsewhere"]').className.includes('verdigris')`)
 		u.waitFor(`window.viandanteChart.stacked.find(l => l.stones).stones.some(s => s.fresh)`)
@@ -164,7 +190,10 @@ func TestTheListAndWhatThereIsToKeep(t *testing.T) {
 		u.pick("attribute-type", "number")
 		u.click("attribute-add")
 		u.do(chromedp.SendKeys(`[data-test=attribute-row-1] [data-test=attribute-title]`, "Colour"))
-		u.eval(`(() => { const s = document.querySelector('[data-test=attribute-row-1] [data-test=attribute-type]'); s.value = 'choice'; s.dispatchEvent(new Event('change')); return 1 })()`)
+		u.eval(
+			`(() => { const s = document.querySelector('[data-test=attribute-row-1] [data-test=attribute-type]'); ` +
+				`s.value = 'choice'; s.dispatchEvent(new Event('change')); return 1 })()`,
+		)
 		u.fill("attribute-options", "red\nwhite")
 		u.click("collection-save")
 		u.sees("notice", "Made the collection")
@@ -203,14 +232,20 @@ func TestTheListAndWhatThereIsToKeep(t *testing.T) {
 		const picture = `document.querySelector('[data-test=category-editor] image')?.getAttribute('href')`
 		u.waitFor(picture + ` !== undefined`)
 		before := u.eval(picture)
-		corner := `(async () => { const i = new Image(); i.src = ` + picture + `; await i.decode(); const c = document.createElement('canvas'); c.width = c.height = 96; const x = c.getContext('2d'); x.drawImage(i, 0, 0); return [i.naturalWidth, x.getImageData(2, 20, 1, 1).data[3], x.getImageData(48, 48, 1, 1).data[3]].join() })()`
+		corner := `(async () => { const i = new Image(); i.src = ` + picture + `; await i.decode(); const c = ` +
+			`document.createElement('canvas'); c.width = c.height = 96; const x = c.getContext('2d'); x.drawImage(i, ` +
+			`0, 0); return [i.naturalWidth, x.getImageData(2, 20, 1, 1).data[3], x.getImageData(48, 48, 1, ` +
+			`1).data[3]].join() })()`
 		async := func(e string) string {
 			v, err := chromedp.Run(u.Ctx, chromedp.Evaluate[string](e, chromedp.EvalAwaitPromise))
 			require.NoError(t, err)
 			return v
 		}
 		assert.Equal(t, "96,255,255", async(corner), "made small")
-		u.eval(`document.querySelector('[data-test=category-editor]').dispatchEvent(new KeyboardEvent('keydown', {key: 'b', altKey: true, bubbles: true, cancelable: true})), 1`)
+		u.eval(
+			`document.querySelector('[data-test=category-editor]').dispatchEvent(new KeyboardEvent('keydown', {key: ` +
+				`'b', altKey: true, bubbles: true, cancelable: true})), 1`,
+		)
 		u.waitFor(fmt.Sprintf(`%s !== %q`, picture, before))
 		assert.Equal(t, "96,0,255", async(corner), "the plain background is clear, the badge is not")
 		u.click("category-save")

@@ -14,7 +14,8 @@ import (
 func (u *user) enter(p *program, path string) {
 	u.t.Helper()
 	u.do(chromedp.Navigate(p.url() + "/healthz")) // the page's origin, without the page
-	const in = `fetch('/session', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: '{}'}).then(r => r.status)`
+	const in = `fetch('/session', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: ` +
+		`'{}'}).then(r => r.status)`
 	status, err := chromedp.Run(u.Ctx, chromedp.Evaluate[int](in, chromedp.EvalAwaitPromise))
 	require.NoError(u.t, err)
 	require.Equal(u.t, 200, status)
@@ -37,7 +38,8 @@ func TestManners(t *testing.T) {
 		worst := u.number(`(() => {
 			const c = window.viandanteChart
 			let worst = 0
-			for (const zoom of [1, 4.25, 9, 13.5, 17, 19.75]) for (const rotation of [0, 33, 180, 271]) for (const at of [[-38, -26], [0, 179.9999], [70, -180], [-84, 12]]) {
+			for (const zoom of [1, 4.25, 9, 13.5, 17, 19.75]) for (const rotation of [0, 33, 180,
+				271]) for (const at of [[-38, -26], [0, 179.9999], [70, -180], [-84, 12]]) {
 				c.setView({lat: at[0], lng: at[1], zoom, rotation})
 				for (const p of [{x: 1, y: 1}, {x: 400, y: 300}, {x: 830, y: 680}]) {
 					const world = c.camera.screenToWorld(p)
@@ -56,7 +58,18 @@ func TestManners(t *testing.T) {
 
 	t.Run("what is in the URL is on the desk", func(t *testing.T) {
 		u := u.in(t)
-		u.enter(p, fmt.Sprintf("/journey?v=%v,%v,14&from=%v,%v&fromName=home&to=%v,%v&by=bicycle", lat, lng, lat, lng, lat+0.005, lng))
+		u.enter(
+			p,
+			fmt.Sprintf(
+				"/journey?v=%v,%v,14&from=%v,%v&fromName=home&to=%v,%v&by=bicycle",
+				lat,
+				lng,
+				lat,
+				lng,
+				lat+0.005,
+				lng,
+			),
+		)
 		u.do(chromedp.WaitVisible(At("total")))
 		u.waitFor(`document.querySelector('[data-test="by-bicycle"]').getAttribute('aria-checked') === 'true'`)
 		u.key("t")
@@ -124,10 +137,25 @@ func TestManners(t *testing.T) {
 		const piles = `window.viandanteChart.stacked.find(l => l.stones).onScreen(window.viandanteChart.camera)`
 		most := u.number(`Math.max(...` + piles + `.map(p => p.pile.count))`)
 		assert.Greater(t, most, 3.0)
-		assert.Equal(t, u.number(`window.viandanteChart.stacked.find(l => l.stones).stones.filter(s => { const p = window.viandanteChart.camera.toScreen(s.at); return p.x > -60 && p.y > -30 && p.x < window.viandanteChart.camera.width + 60 && p.y < window.viandanteChart.camera.height + 60 }).length`),
-			u.number(piles+`.reduce((n, p) => n + p.pile.count, 0)`), "none is lost")
-		const largest = `(() => { const b = window.viandanteChart.container.getBoundingClientRect(); const p = ` + piles + `.sort((a, b) => b.pile.count - a.pile.count)[0].p; return p.%s + b.%s })()`
-		u.do(chromedp.MouseClickXY(u.number(fmt.Sprintf(largest, "x", "left")), u.number(fmt.Sprintf(largest, "y", "top"))-10))
+		assert.Equal(
+			t,
+			u.number(
+				`window.viandanteChart.stacked.find(l => l.stones).stones.filter(s => { const p = `+
+					`window.viandanteChart.camera.toScreen(s.at); return p.x > -60 && p.y > -30 && p.x < `+
+					`window.viandanteChart.camera.width + 60 && p.y < window.viandanteChart.camera.height + `+
+					`60 }).length`,
+			),
+			u.number(piles+`.reduce((n, p) => n + p.pile.count, 0)`),
+			"none is lost",
+		)
+		const largest = `(() => { const b = window.viandanteChart.container.getBoundingClientRect(); const p = ` +
+			piles + `.sort((a, b) => b.pile.count - a.pile.count)[0].p; return p.%s + b.%s })()`
+		u.do(
+			chromedp.MouseClickXY(
+				u.number(fmt.Sprintf(largest, "x", "left")),
+				u.number(fmt.Sprintf(largest, "y", "top"))-10,
+			),
+		)
 		u.waitFor(`window.viandanteChart.view.zoom > 11`)
 		u.do(MapDrawn())
 		assert.Less(t, u.number(`Math.max(...`+piles+`.map(p => p.pile.count))`), most)
@@ -138,11 +166,17 @@ func TestManners(t *testing.T) {
 		u.do(u.Size(390, 844, true))
 		u.enter(p, view)
 		// A first tap on a stone gives its label, a second its page.
-		stone := u.eval(`(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), o = c.stacked.find(l => l.stones).onScreen(c.camera).find(o => o.pile.count === 1 && o.p.x > 40 && o.p.y > 60 && o.p.x < 350 && o.p.y < 330); return [o.p.x + b.left, o.p.y + b.top - 12, o.pile.stones[0].name] })()`).([]any)
+		stone := u.eval(`(() => { const c = window.viandanteChart, b = c.container.getBoundingClientRect(), o = ` +
+			`c.stacked.find(l => l.stones).onScreen(c.camera).find(o => o.pile.count === 1 && o.p.x > 40 && o.p.y > ` +
+			`60 && o.p.x < 350 && o.p.y < 330); return [o.p.x + b.left, o.p.y + b.top - 12, ` +
+			`o.pile.stones[0].name] })()`).([]any)
 		u.do(chromedp.TapXY(stone[0].(float64), stone[1].(float64)))
 		u.waitFor(`window.viandanteChart.stacked.find(l => l.stones).pointed`)
 		assert.Equal(t, false, u.eval(`!!document.querySelector('[data-test=place-page]')`))
-		u.do(chromedp.Sleep(700*time.Millisecond), chromedp.TapXY(stone[0].(float64), stone[1].(float64))) // no double tap
+		u.do(
+			chromedp.Sleep(700*time.Millisecond),
+			chromedp.TapXY(stone[0].(float64), stone[1].(float64)),
+		) // no double tap
 		u.sees("place-page", stone[2].(string))
 		u.click("close-place")
 		x, y := u.pixel(lat+0.001, lng)
@@ -151,7 +185,14 @@ func TestManners(t *testing.T) {
 		assert.Equal(t, true, u.eval(`document.documentElement.scrollWidth <= 390`), "nothing sticks out")
 		u.do(chromedp.Click(At("stand")))
 		u.waitFor(`document.querySelector('[data-test=standpoint]')?.innerText.trim().length > 3`)
-		assert.Equal(t, true, u.eval(`[...document.querySelectorAll('[data-test=nearby], [data-test=standpoint]')].every(e => e.getBoundingClientRect().right <= 390)`))
+		assert.Equal(
+			t,
+			true,
+			u.eval(
+				`[...document.querySelectorAll('[data-test=nearby], [data-test=standpoint]')].every(e => `+
+					`e.getBoundingClientRect().right <= 390)`,
+			),
+		)
 		assert.Empty(t, u.Complaints())
 	})
 }

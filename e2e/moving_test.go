@@ -14,7 +14,8 @@ import (
 func (u *user) drag(fromX, fromY, toX, toY float64, more string) {
 	u.t.Helper()
 	u.eval(fmt.Sprintf(`(() => { const map = document.querySelector('[data-test=map]')
-		const fire = (type, x, y) => map.dispatchEvent(new PointerEvent(type, {pointerId: 1, pointerType: 'mouse', clientX: x, clientY: y, bubbles: true, cancelable: true, %s}))
+		const fire = (type, x, y) => map.dispatchEvent(new PointerEvent(type, {pointerId: 1, pointerType: 'mouse',
+			clientX: x, clientY: y, bubbles: true, cancelable: true, %s}))
 		fire('pointerdown', %v, %v)
 		for (let i = 1; i <= 10; i++) fire('pointermove', %v + (%v - %v) * i / 10, %v + (%v - %v) * i / 10)
 		fire('pointerup', %v, %v); return 1 })()`, more, fromX, fromY, fromX, toX, fromX, fromY, toY, fromY, toX, toY))
@@ -60,7 +61,12 @@ func TestMovingAndReading(t *testing.T) {
 		assert.Contains(t, u.eval(`document.querySelector('[data-test=map]').getAttribute('aria-label')`), "is up")
 		nx, ny := u.pixel(lat+0.01, lng) // a click lands where it points on a turned map
 		u.do(chromedp.MouseClickXY(nx, ny))
-		u.waitFor(fmt.Sprintf(`Math.abs(Number(new URLSearchParams(location.search).get('spot').split(',')[0]) - %v) < 0.0001`, lat+0.01))
+		u.waitFor(
+			fmt.Sprintf(
+				`Math.abs(Number(new URLSearchParams(location.search).get('spot').split(',')[0]) - %v) < 0.0001`,
+				lat+0.01,
+			),
+		)
 		u.key("\x1b")
 		u.click("north")
 		u.waitFor(`window.viandanteChart.view.rotation === 0 && !document.querySelector('[data-test=north]')`)
@@ -76,12 +82,23 @@ func TestMovingAndReading(t *testing.T) {
 	t.Run("fingers, a double click, a throw", func(t *testing.T) {
 		// touch sends two fingers from where they are to where they go, seen from the middle of the map.
 		touch := func(from, to [2][2]float64) {
-			u.eval(fmt.Sprintf(`(() => { const map = document.querySelector('[data-test=map]'), b = map.getBoundingClientRect(), from = %s, to = %s
-				const fire = (type, id, f) => map.dispatchEvent(new PointerEvent(type, {pointerId: id, pointerType: 'touch', clientX: b.left + b.width / 2 + from[id - 11][0] + (to[id - 11][0] - from[id - 11][0]) * f, clientY: b.top + b.height / 2 + from[id - 11][1] + (to[id - 11][1] - from[id - 11][1]) * f, bubbles: true, cancelable: true, button: 0}))
+			u.eval(
+				fmt.Sprintf(
+					`(() => { const map = document.querySelector('[data-test=map]'), b = map.getBoundingClientRect(),
+						from = %s, to = %s
+				const fire = (type, id, f) => map.dispatchEvent(new PointerEvent(type, {pointerId: id,
+					pointerType: 'touch',
+					clientX: b.left + b.width / 2 + from[id - 11][0] + (to[id - 11][0] - from[id - 11][0]) * f,
+		clientY: b.top + b.height / 2 + from[id - 11][1] + (to[id - 11][1] - from[id - 11][1]) * f,
+		bubbles: true, cancelable: true, button: 0}))
 				for (const id of [11, 12]) fire('pointerdown', id, 0)
 				for (let i = 1; i <= 20; i++) for (const id of [11, 12]) fire('pointermove', id, i / 20)
 				for (const id of [11, 12]) fire('pointerup', id, 1)
-				return 1 })()`, pairs(from), pairs(to)))
+				return 1 })()`,
+					pairs(from),
+					pairs(to),
+				),
+			)
 		}
 		u.look(lat, lng, 14)
 		touch([2][2]float64{{-60, 0}, {60, 0}}, [2][2]float64{{-120, 0}, {120, 0}})
@@ -90,7 +107,10 @@ func TestMovingAndReading(t *testing.T) {
 		assert.Zero(t, u.number(`window.viandanteChart.view.rotation`), "fingers that close straight do not turn it")
 		assert.InDelta(t, lng, u.number(`window.viandanteChart.view.lng`), 0.0005)
 		touch([2][2]float64{{-100, 0}, {100, 0}}, [2][2]float64{{-70, -70}, {70, 70}})
-		u.waitFor(`window.viandanteChart.view.rotation > 300 && window.viandanteChart.view.rotation < 335 || window.viandanteChart.view.rotation > 25 && window.viandanteChart.view.rotation < 60`)
+		u.waitFor(
+			`window.viandanteChart.view.rotation > 300 && window.viandanteChart.view.rotation < 335 || ` +
+				`window.viandanteChart.view.rotation > 25 && window.viandanteChart.view.rotation < 60`,
+		)
 		assert.Equal(t, false, u.eval(`!!document.querySelector('[data-test="spot-label"]')`), "fingers are no click")
 		u.key("x")
 		u.waitFor(`window.viandanteChart.view.rotation === 0`)
@@ -108,7 +128,8 @@ func TestMovingAndReading(t *testing.T) {
 		u.look(lat, lng, 15)
 		// The events say when they were made, so that it makes no difference how busy the machine is.
 		const throwIt = `(() => { const map = document.querySelector('[data-test=map]'), fire = (type, x) => {
-				const e = new PointerEvent(type, {pointerId: 1, pointerType: 'mouse', clientX: x, clientY: 400, bubbles: true, cancelable: true})
+				const e = new PointerEvent(type, {pointerId: 1, pointerType: 'mouse', clientX: x, clientY: 400,
+					bubbles: true, cancelable: true})
 				Object.defineProperty(e, 'timeStamp', {value: 1000 + (600 - x) / 20 * 12})
 				map.dispatchEvent(e)
 			}
@@ -120,7 +141,10 @@ func TestMovingAndReading(t *testing.T) {
 		u.eval(throwIt)
 		u.waitFor(`(window.viandanteChart.view.lng - window.thrownFrom) / 360 * 512 * 2 ** 15 > 40`) // it glides on
 		u.waitFor(`!window.viandanteChart.moving`)
-		far := u.number(`(() => { const c = window.viandanteChart; c.setView({zoom: 4}); for (let i = 0; i < 9; i++) c.pan(0, 5000); return c.view.lat })()`)
+		far := u.number(
+			`(() => { const c = window.viandanteChart; c.setView({zoom: 4}); for (let i = 0; i < 9; i++) c.pan(0, ` +
+				`5000); return c.view.lat })()`,
+		)
 		assert.Equal(t, 84.0, far, "nobody gets lost beyond the pole")
 	})
 
@@ -141,12 +165,23 @@ func TestMovingAndReading(t *testing.T) {
 
 	t.Run("what is kept while dragging lies where it is drawn at rest", func(t *testing.T) {
 		// The middle of all that lies over the ground, in pixels, and how much of it there is.
-		const ink = `(() => { const o = window.viandanteChart.picture(), d = o.getContext('2d').getImageData(0, 0, o.width, o.height).data; let n = 0, x = 0, y = 0
-			for (let i = 3, p = 0; i < d.length; i += 4, p++) { n += d[i]; x += d[i] * (p % o.width); y += d[i] * Math.floor(p / o.width) } return [x / n, y / n, n / 1e6] })()`
+		const ink = `(() => { const o = window.viandanteChart.picture(), d = o.getContext('2d').getImageData(0, 0,
+			o.width, o.height).data; let n = 0, x = 0, y = 0
+			for (let i = 3, p = 0; i < d.length; i += 4, p++) { n += d[i]; x += d[i] * (p % o.width);
+				y += d[i] * Math.floor(p / o.width) } return [x / n, y / n, n / 1e6] })()`
 		for _, zoom := range []float64{11, 14, 17} {
 			u.look(lat, lng, zoom)
-			u.eval(`new Promise(done => { let n = 0; const step = () => { if (n++ === 9) return done(1); window.viandanteChart.pan(-9, 4); requestAnimationFrame(step) }; step() })`)
-			u.waitFor(`Math.abs(window.viandanteChart.camera.toScreen({lat: ` + fmt.Sprint(lat) + `, lng: ` + fmt.Sprint(lng) + `}).x - window.viandanteChart.camera.width / 2 + 81) < 1`)
+			u.eval(
+				`new Promise(done => { let n = 0; const step = () => { if (n++ === 9) return done(1); ` +
+					`window.viandanteChart.pan(-9, 4); requestAnimationFrame(step) }; step() })`,
+			)
+			u.waitFor(
+				`Math.abs(window.viandanteChart.camera.toScreen({lat: ` + fmt.Sprint(
+					lat,
+				) + `, lng: ` + fmt.Sprint(
+					lng,
+				) + `}).x - window.viandanteChart.camera.width / 2 + 81) < 1`,
+			)
 			u.do(MapDrawn())
 			kept := u.eval(ink).([]any)
 			u.eval(`(() => { window.viandanteChart.repaint() })(), 1`)
@@ -186,7 +221,8 @@ func TestMovingAndReading(t *testing.T) {
 		u.look(-38.1, -26.25, 15)
 		x, y := u.pixel(-38.1, -26.25)
 		u.do(chromedp.MouseEvent(input.DispatchMouseEventTypeMouseMoved, x, y))
-		for _, want := range []string{"-38.10000, -26.25000", "38°06′00.0″S 26°15′00.0″W", "geo:-38.10000,-26.25000", "[-26.25000, -38.10000]"} {
+		for _, want := range []string{"-38.10000, -26.25000", "38°06′00.0″S 26°15′00.0″W", "geo:-38.10000,-26.25000",
+			"[-26.25000, -38.10000]"} {
 			u.sees("pointer", want)
 			u.key("o")
 		}

@@ -50,7 +50,14 @@ func TestANewcomer(t *testing.T) {
 		u := u.in(t)
 		u.key("?")
 		u.do(chromedp.WaitVisible(At("keys")))
-		assert.Equal(t, true, u.eval(`(e => e.scrollHeight <= e.clientHeight && e.getBoundingClientRect().bottom <= innerHeight)(document.querySelector('[data-test=keys]'))`))
+		assert.Equal(
+			t,
+			true,
+			u.eval(
+				`(e => e.scrollHeight <= e.clientHeight && e.getBoundingClientRect().bottom <= `+
+					`innerHeight)(document.querySelector('[data-test=keys]'))`,
+			),
+		)
 		u.click("keys-close")
 		u.waitFor(`!` + shows("keys"))
 	})
@@ -67,7 +74,9 @@ func TestANewcomer(t *testing.T) {
 		u.do(chromedp.Reload(), chromedp.WaitVisible(At("bin-page")), chromedp.NavigateBack())
 		u.waitFor(shows("collections"))
 		u.click("layers") // from the ruler, over any bench
-		u.waitFor(shows("layers-page") + ` && /layers=1/.test(location.search) && location.pathname === '/places/kinds'`)
+		u.waitFor(
+			shows("layers-page") + ` && /layers=1/.test(location.search) && location.pathname === '/places/kinds'`,
+		)
 		u.key("v")
 		u.waitFor(shows("collections"))
 	})
@@ -78,9 +87,17 @@ func TestANewcomer(t *testing.T) {
 			u.do(u.Size(size[0], size[1], false), chromedp.Navigate(p.url()+"/places"))
 			u.click("row-Acorn Pump")
 			u.do(chromedp.WaitVisible(At("go-place")), Shown())
-			const share = `(([slip, page]) => slip.height / page.height)([document.querySelector('[data-test=place-page]'), document.querySelector('aside')].map(e => e.getBoundingClientRect()))`
+			const share = `(([slip, page]) => slip.height / ` +
+				`page.height)([document.querySelector('[data-test=place-page]'), ` +
+				`document.querySelector('aside')].map(e => e.getBoundingClientRect()))`
 			assert.LessOrEqual(t, u.number(share), 0.4, "%v", size)
-			assert.Equal(t, true, u.eval(`(e => e.scrollHeight <= e.clientHeight)(document.querySelector('[data-test=place-page]'))`), "%v: all of it is seen", size)
+			assert.Equal(
+				t,
+				true,
+				u.eval(`(e => e.scrollHeight <= e.clientHeight)(document.querySelector('[data-test=place-page]'))`),
+				"%v: all of it is seen",
+				size,
+			)
 			for _, main := range []string{"go-place", "stand-place", "edit"} {
 				u.do(chromedp.WaitVisible(At(main)))
 			}
@@ -108,15 +125,26 @@ func TestANewcomer(t *testing.T) {
 		u.eval(`document.querySelector('[data-test=stand]').click(), 1`)
 		u.sees("standpoint", label)
 		u.do(MapDrawn())
-		inView := u.eval(`(() => { const c = window.viandanteChart, rose = c.stacked.find(l => l.withinM), edge = [0, 1, 2, 3].map(k => c.camera.toScreen({lat: rose.standpoint.lat + [1, 0, -1, 0][k] * rose.withinM / 111000, lng: rose.standpoint.lng + [0, 1, 0, -1][k] * rose.withinM / 111000 / Math.cos(rose.standpoint.lat * Math.PI / 180)}))
-			return edge.every(p => p.x > 0 && p.y > 0 && p.x < c.camera.width && p.y < c.camera.height) && rose.withinM / c.camera.metresPerPixel > 150 })()`)
+		inView := u.eval(
+			`(() => { const c = window.viandanteChart, rose = c.stacked.find(l => l.withinM), edge = [0, 1, 2,
+				3].map(k => c.camera.toScreen({lat: rose.standpoint.lat + [1, 0, -1, 0][k] * rose.withinM / 111000,
+				lng: rose.standpoint.lng + [0, 1, 0,
+				-1][k] * rose.withinM / 111000 / Math.cos(rose.standpoint.lat * Math.PI / 180)}))
+			return edge.every(p => p.x > 0 && p.y > 0 && p.x < c.camera.width && p.y < c.camera.height) &&
+				rose.withinM / c.camera.metresPerPixel > 150 })()`,
+		)
 		assert.Equal(t, true, inView, "the whole ring, and not from afar")
 		// Its name stands on the map, and no name of the ground lies under it.
 		u.waitFor(fmt.Sprintf(`window.viandanteChart.stacked.find(l => l.withinM).name === %q`, label))
 		for _, zoom := range []float64{14, 15.5, 17} {
 			u.look(at[1], at[0], zoom)
-			under := u.eval(`(() => { const c = window.viandanteChart, rose = c.stacked.find(l => l.withinM), s = c.camera.toScreen(rose.standpoint), half = 60
-				return c.names.flatMap(n => n.glyphs.map(g => ({...c.camera.worldToScreen(g.at), text: g.text, size: n.size}))).filter(g => Math.abs(g.y - s.y - 25) < 9 + g.size * 0.3 && Math.abs(g.x - s.x) < half).map(g => g.text).join(' ') })()`)
+			under := u.eval(
+				`(() => { const c = window.viandanteChart, rose = c.stacked.find(l => l.withinM),
+					s = c.camera.toScreen(rose.standpoint), half = 60
+				return c.names.flatMap(n => n.glyphs.map(g => ({...c.camera.worldToScreen(g.at), text: g.text,
+					size: n.size}))).filter(g => Math.abs(g.y - s.y - 25) < 9 + g.size * 0.3 &&
+					Math.abs(g.x - s.x) < half).map(g => g.text).join(' ') })()`,
+			)
 			assert.Empty(t, under, "zoom %v", zoom)
 		}
 		u.sees("count", "places")
@@ -127,9 +155,15 @@ func TestANewcomer(t *testing.T) {
 		u := u.in(t)
 		u.do(chromedp.Navigate(p.url() + "/journey?from=-38.114,-26.28&to=-38.1150455,-26.3005818&by=foot"))
 		u.waitFor(shows("steps"))
-		const inView = `window.viandanteChart?.stacked.find(l => l.line?.length)?.line.every(p => { const c = window.viandanteChart.camera, s = c.toScreen(p); return s.x > 0 && s.y > 0 && s.x < c.width && s.y < c.height })`
+		const inView = `window.viandanteChart?.stacked.find(l => l.line?.length)?.line.every(p => { const c = ` +
+			`window.viandanteChart.camera, s = c.toScreen(p); return s.x > 0 && s.y > 0 && s.x < c.width && s.y < ` +
+			`c.height })`
 		u.waitFor(inView + ` && window.viandanteChart.view.zoom > 12`)
-		u.do(chromedp.Navigate(p.url() + "/journey?v=-38.05,-26.15,11&from=-38.114,-26.28&to=-38.1150455,-26.3005818&by=foot"))
+		u.do(
+			chromedp.Navigate(
+				p.url() + "/journey?v=-38.05,-26.15,11&from=-38.114,-26.28&to=-38.1150455,-26.3005818&by=foot",
+			),
+		)
 		u.waitFor(shows("steps"))
 		u.do(MapDrawn())
 		assert.Equal(t, 11.0, u.number(`window.viandanteChart.view.zoom`), "unless the link says what is in view")
@@ -140,9 +174,14 @@ func TestANewcomer(t *testing.T) {
 	t.Run("what is half typed is no error", func(t *testing.T) {
 		u := u.in(t)
 		_ = u.Complaints()
-		for _, text := range []string{"4100", "38.1,", "-", "38°", "N", "-38.1, -26.", "geo:", "geo:-38", "великий", "12/", "\"", "%", "%zz", ",,,", "()", "<b>", "great har", "91, 181", "1e999", "-38.1 -26.2 5", "\\", "нет 4"} {
+		for _, text := range []string{"4100", "38.1,", "-", "38°", "N", "-38.1, -26.", "geo:", "geo:-38", "великий",
+			"12/", "\"", "%", "%zz", ",,,", "()", "<b>", "great har", "91, 181", "1e999", "-38.1 -26.2 5", "\\",
+			"нет 4"} {
 			u.do(chromedp.SetValue(At("line"), text))
-			u.eval(`document.querySelector('[data-test=line]').focus(), document.querySelector('[data-test=line]').dispatchEvent(new Event('input')), 1`)
+			u.eval(
+				`document.querySelector('[data-test=line]').focus(), ` +
+					`document.querySelector('[data-test=line]').dispatchEvent(new Event('input')), 1`,
+			)
 			if len(text) > 1 {
 				u.waitFor(`!['…', ''].includes(document.querySelector('[data-test=understood]').innerText)`)
 			}
@@ -172,12 +211,21 @@ func TestANewcomer(t *testing.T) {
 	t.Run("the list says what the map shows", func(t *testing.T) {
 		u := u.in(t)
 		u.do(chromedp.Navigate(p.url()+"/places?v=-38.114,-26.28,14&follow=1&in=posts"), MapDrawn())
-		const shown = `window.viandanteChart.stacked.find(l => l.stones).stones.filter(s => { const c = window.viandanteChart.camera, p = c.toScreen(s.at); return p.x >= 0 && p.y >= 0 && p.x <= c.width && p.y <= c.height }).map(s => s.name).sort()`
+		const shown = `window.viandanteChart.stacked.find(l => l.stones).stones.filter(s => { const c = ` +
+			`window.viandanteChart.camera, p = c.toScreen(s.at); return p.x >= 0 && p.y >= 0 && p.x <= c.width && ` +
+			`p.y <= c.height }).map(s => s.name).sort()`
 		u.waitFor(`document.querySelectorAll('[data-test=list-rows] [role=row]').length > 5`)
-		u.waitFor(`JSON.stringify([...document.querySelectorAll('[data-test=list-rows] [role=row]')].map(r => r.dataset.test.slice(4)).sort()) === JSON.stringify(` + shown + `)`)
+		u.waitFor(
+			`JSON.stringify([...document.querySelectorAll('[data-test=list-rows] [role=row]')].map(r => ` +
+				`r.dataset.test.slice(4)).sort()) === JSON.stringify(` + shown + `)`,
+		)
 		n := u.number(shown + `.length`)
 		u.sees("list-count", fmt.Sprintf("%v in view", n))
-		assert.Contains(t, u.eval(`document.querySelector('[data-test=map]').getAttribute('aria-label')`), fmt.Sprintf("%v places in view", n))
+		assert.Contains(
+			t,
+			u.eval(`document.querySelector('[data-test=map]').getAttribute('aria-label')`),
+			fmt.Sprintf("%v places in view", n),
+		)
 	})
 
 	t.Run("whoever made the imagery is named on the map", func(t *testing.T) {

@@ -159,7 +159,10 @@ func TestPathsAndAreasAreDrawnAndMended(t *testing.T) {
 		for range 3 {
 			u.do(chromedp.Focus(At("map")))
 			u.key(" ")
-			u.eval(`document.activeElement.dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowRight', bubbles: true})), 1`)
+			u.eval(
+				`document.activeElement.dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowRight', bubbles: ` +
+					`true})), 1`,
+			)
 		}
 		vertices(3)
 		u.key("\x1b")

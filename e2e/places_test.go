@@ -23,7 +23,10 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.clickMap(lat+0.0003, lng-0.0004)
 		u.click("keep")
 		u.fill("name", "Pier house")
-		u.do(chromedp.SetValue(At("attribute-condition"), "worn"), chromedp.SendKeys(At("attribute-keeper"), "the Gannet <wardens>"))
+		u.do(
+			chromedp.SetValue(At("attribute-condition"), "worn"),
+			chromedp.SendKeys(At("attribute-keeper"), "the Gannet <wardens>"),
+		)
 		u.eval(`document.querySelector('[data-test=attribute-condition]').dispatchEvent(new Event('change')), 1`)
 		u.fill("attribute-telephone", "ring me")
 		u.fill("attribute-website", "https://society.example/pier")
@@ -35,8 +38,17 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.unfold()
 		u.sees("told-condition", "worn")
 		u.sees("told-keeper", "the Gannet <wardens>")
-		assert.Equal(t, "tel:+9994077", u.eval(`document.querySelector('[data-test=told-telephone] a').getAttribute('href')`), "the telephone dials")
-		assert.Equal(t, "https://society.example/pier", u.eval(`document.querySelector('[data-test=told-website] a').href`))
+		assert.Equal(
+			t,
+			"tel:+9994077",
+			u.eval(`document.querySelector('[data-test=told-telephone] a').getAttribute('href')`),
+			"the telephone dials",
+		)
+		assert.Equal(
+			t,
+			"https://society.example/pier",
+			u.eval(`document.querySelector('[data-test=told-website] a').href`),
+		)
 		_ = u.Complaints() // the refusal
 	})
 
@@ -45,9 +57,17 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.fill("position", fmt.Sprintf("%.4f, %.4f\r", lat, -lng))
 		u.sees("doubt", "the minus sign of the longitude is missing")
 		u.sees("worth", "4 decimals: to 11 m")
-		u.eval(`document.querySelector('[data-test=form]').dispatchEvent(new KeyboardEvent('keydown', {key: 'm', altKey: true, bubbles: true, cancelable: true})), 1`)
+		u.eval(
+			`document.querySelector('[data-test=form]').dispatchEvent(new KeyboardEvent('keydown', {key: 'm', ` +
+				`altKey: true, bubbles: true, cancelable: true})), 1`,
+		)
 		u.waitFor(`!document.querySelector('[data-test=doubt]')`)
-		u.waitFor(fmt.Sprintf(`Math.abs(Number(document.querySelector('[data-test=position]').value.split(',')[1]) - %v) < 0.0001`, lng))
+		u.waitFor(
+			fmt.Sprintf(
+				`Math.abs(Number(document.querySelector('[data-test=position]').value.split(',')[1]) - %v) < 0.0001`,
+				lng,
+			),
+		)
 		u.fill("position", fmt.Sprintf("%v, %v\r", lng, lat))
 		u.sees("doubt", "swapped")
 		u.click("mend")
@@ -111,7 +131,12 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.click("close-place")
 		u.do(chromedp.Focus(At("map")))
 		u.key("K")
-		u.waitFor(fmt.Sprintf(`Math.abs(parseFloat(document.querySelector('[data-test=position]')?.value) - %v) < 0.00001`, lat+0.002))
+		u.waitFor(
+			fmt.Sprintf(
+				`Math.abs(parseFloat(document.querySelector('[data-test=position]')?.value) - %v) < 0.00001`,
+				lat+0.002,
+			),
+		)
 		u.click("two-fields")
 		u.fill("lat", "38°6'52.2\"S, 26° 16' 40\" W\r") // a pair that was pasted into one of the two
 		u.waitFor(`document.querySelector('[data-test=lng]').value.startsWith('-26.2777')`)
@@ -122,7 +147,10 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.fill("position", "S38.1145 W26.2801")
 		u.sees("read-as", "-38.1145")
 		u.click("cancel")
-		u.eval(`navigator.geolocation.getCurrentPosition = ok => ok({coords: {latitude: -38.1151, longitude: -26.2815, accuracy: 14}}), 1`)
+		u.eval(
+			`navigator.geolocation.getCurrentPosition = ok => ok({coords: {latitude: -38.1151, longitude: -26.2815, ` +
+				`accuracy: 14}}), 1`,
+		)
 		u.do(chromedp.Focus(At("map")))
 		u.key("H")
 		u.waitFor(`document.querySelector('[data-test=position]')?.value === '-38.1151,-26.2815'`)
@@ -143,7 +171,9 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.do(chromedp.SendKeys(At("line"), "\r"))
 		u.sees("spot-label", "Great Harbour Street 5")
 		u.click("keep")
-		u.waitFor(`/^Great Harbour Street 5/.test(document.querySelector('[data-test=name]')?.value)`) // its label becomes the name
+		u.waitFor(
+			`/^Great Harbour Street 5/.test(document.querySelector('[data-test=name]')?.value)`,
+		) // its label becomes the name
 		u.waitFor(`!window.viandanteChart.moving`)
 		before := u.eval(`document.querySelector('[data-test=position]').value`)
 		u.fill("position", "-38.1200, -26.2600\r")
@@ -166,7 +196,17 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.fill("list-find", "stood")
 		u.click("row-Where I stood")
 		u.click("edit")
-		require.Equal(t, 204, p.send("DELETE", "/ogc/collections/posts/items/"+list.Features[0].ID, "", map[string]string{"If-Match": "*"}, nil))
+		require.Equal(
+			t,
+			204,
+			p.send(
+				"DELETE",
+				"/ogc/collections/posts/items/"+list.Features[0].ID,
+				"",
+				map[string]string{"If-Match": "*"},
+				nil,
+			),
+		)
 		u.fill("name", "Where I stood, once")
 		u.click("save")
 		u.sees("conflict", "They deleted it.")

@@ -37,24 +37,41 @@ func TestTheProgramSaysWhatIsInTheWay(t *testing.T) {
 	broken := filepath.Join(t.TempDir(), "broken.osm")
 	require.NoError(t, os.WriteFile(broken, []byte("<osm><node id='1' lat='1' lon='2'/><way"), 0o600))
 	small := filepath.Join(t.TempDir(), "small.osm")
-	require.NoError(t, os.WriteFile(small, []byte(`<osm><node id="1" lat="0" lon="0"/><node id="2" lat="0" lon="1"/><node id="3" lat="1" lon="1"/><node id="4" lat="1" lon="0"/>
-		<way id="1"><nd ref="1"/><nd ref="2"/><nd ref="3"/><nd ref="4"/><nd ref="1"/><tag k="natural" v="coastline"/></way></osm>`), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			small,
+			[]byte(
+				`<osm><node id="1" lat="0" lon="0"/><node id="2" lat="0" lon="1"/><node id="3" lat="1" lon="1"/>
+					<node id="4" lat="1" lon="0"/>
+		<way id="1"><nd ref="1"/><nd ref="2"/><nd ref="3"/><nd ref="4"/><nd ref="1"/><tag k="natural" v="coastline"/>
+			</way></osm>`,
+			),
+			0o600,
+		),
+	)
 	for want, c := range map[string]struct {
 		env  []string
 		args []string
 	}{
-		"set VIANDANTE_LISTEN to another":         {[]string{"VIANDANTE_LISTEN=" + busy.Addr().String()}, []string{"serve"}},
-		"another server is already running":       {[]string{"VIANDANTE_LISTEN=127.0.0.1:0"}, []string{"serve"}},
-		"set VIANDANTE_DATA to a directory":       {[]string{"VIANDANTE_LISTEN=127.0.0.1:0", "VIANDANTE_DATA=/proc/nothing"}, []string{"serve"}},
-		"set VIANDANTE_DATA to a shorter path":    {[]string{"VIANDANTE_LISTEN=127.0.0.1:0", "VIANDANTE_DATA=" + filepath.Join(t.TempDir(), strings.Repeat("long", 25))}, []string{"serve"}},
-		"VIANDANTE_DSN is not a data source name": {[]string{"VIANDANTE_LISTEN=127.0.0.1:0", "VIANDANTE_DSN=nonsense", "VIANDANTE_DATA=" + t.TempDir()}, []string{"serve"}},
-		"the map data cannot be opened":           {nil, []string{"region", "build", "missing.osm", "--name", "x"}},
-		"cannot be read any further":              {nil, []string{"region", "build", broken, "--name", "x"}},
-		"not a GeoTIFF":                           {nil, []string{"region", "build", small, "--heights", broken, "--name", "x"}},
-		"the heights cannot be opened":            {nil, []string{"region", "build", small, "--heights", "missing.tif", "--name", "x"}},
-		"is not a name for a region":              {nil, []string{"region", "build", broken, "--name", "../x"}},
-		`required flag(s) "name" not set`:         {nil, []string{"region", "build", broken}},
-		"unknown command":                         {nil, []string{"fly"}},
+		"set VIANDANTE_LISTEN to another": {[]string{"VIANDANTE_LISTEN=" + busy.Addr().String()},
+			[]string{"serve"}},
+		"another server is already running": {[]string{"VIANDANTE_LISTEN=127.0.0.1:0"}, []string{"serve"}},
+		"set VIANDANTE_DATA to a directory": {[]string{"VIANDANTE_LISTEN=127.0.0.1:0",
+			"VIANDANTE_DATA=/proc/nothing"}, []string{"serve"}},
+		"set VIANDANTE_DATA to a shorter path": {[]string{"VIANDANTE_LISTEN=127.0.0.1:0",
+			"VIANDANTE_DATA=" + filepath.Join(t.TempDir(), strings.Repeat("long", 25))}, []string{"serve"}},
+		"VIANDANTE_DSN is not a data source name": {[]string{"VIANDANTE_LISTEN=127.0.0.1:0", "VIANDANTE_DSN=nonsense",
+			"VIANDANTE_DATA=" + t.TempDir()}, []string{"serve"}},
+		"the map data cannot be opened": {nil, []string{"region", "build", "missing.osm", "--name", "x"}},
+		"cannot be read any further":    {nil, []string{"region", "build", broken, "--name", "x"}},
+		"not a GeoTIFF": {nil, []string{"region", "build", small, "--heights", broken,
+			"--name", "x"}},
+		"the heights cannot be opened": {nil, []string{"region", "build", small, "--heights",
+			"missing.tif", "--name", "x"}},
+		"is not a name for a region":      {nil, []string{"region", "build", broken, "--name", "../x"}},
+		`required flag(s) "name" not set`: {nil, []string{"region", "build", broken}},
+		"unknown command":                 {nil, []string{"fly"}},
 	} {
 		out, err := p.run(c.env, c.args...)
 		require.Error(t, err, c.args)
@@ -64,7 +81,21 @@ func TestTheProgramSaysWhatIsInTheWay(t *testing.T) {
 	}
 
 	var half bytes.Buffer // heights of the western half
-	require.NoError(t, geotiff.Write(&half, &relief.Grid{West: -0.1, North: 1.1, StepLng: 0.3, StepLat: 0.3, Width: 3, Height: 5, Metres: make([]float32, 15)}))
+	require.NoError(
+		t,
+		geotiff.Write(
+			&half,
+			&relief.Grid{
+				West:    -0.1,
+				North:   1.1,
+				StepLng: 0.3,
+				StepLat: 0.3,
+				Width:   3,
+				Height:  5,
+				Metres:  make([]float32, 15),
+			},
+		),
+	)
 	heights := filepath.Join(t.TempDir(), "half.tif")
 	require.NoError(t, os.WriteFile(heights, half.Bytes(), 0o600))
 	out, err := p.run(nil, "region", "build", small, "--heights", heights, "--name", "Small")

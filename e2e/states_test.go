@@ -41,19 +41,38 @@ var states = []state{
 	{"around with a place", []string{"s", "."}, shows("nearby") + " && " + shows("more")},
 	{"journey", []string{"j"}, shows("steps")},
 	{"journey with a place", []string{"j", "."}, shows("steps") + " && " + shows("more")},
-	{"wire", []string{"s", "w"}, shows("nearby") + ` && document.querySelector('[data-test=wire]').getAttribute('aria-expanded') === 'true'`},
+	{
+		"wire",
+		[]string{"s", "w"},
+		shows("nearby") + ` && document.querySelector('[data-test=wire]').getAttribute('aria-expanded') === 'true'`,
+	},
 	{"readings", []string{"/", "great harbour"}, shows("readings")},
 	{"keys", []string{"?"}, shows("keys-close")},
 }
 
-// Every state at every size: each control can be reached, the frame stands still, letters can be read, and it can be gone
-// through by keyboard and by ear.
+// Every state at every size: each control can be reached, the frame stands still, letters can be read, and it can be
+// gone through by keyboard and by ear.
 func TestEveryState(t *testing.T) {
 	p := newProgram(t)
 	p.start()
 	const id = "0198f0a0-0000-7000-8000-00000000b100"
-	require.Equal(t, 201, p.send("PUT", "/ogc/collections/posts/items/"+id, `{"type":"Feature","geometry":{"type":"Point","coordinates":[-26.1,-38.05]},"properties":{"name":"Binned"}}`, nil, nil))
-	require.Equal(t, 204, p.send("DELETE", "/ogc/collections/posts/items/"+id, "", map[string]string{"If-Match": "*"}, nil))
+	require.Equal(
+		t,
+		201,
+		p.send(
+			"PUT",
+			"/ogc/collections/posts/items/"+id,
+			`{"type":"Feature","geometry":{"type":"Point","coordinates":[-26.1,-38.05]},`+
+				`"properties":{"name":"Binned"}}`,
+			nil,
+			nil,
+		),
+	)
+	require.Equal(
+		t,
+		204,
+		p.send("DELETE", "/ogc/collections/posts/items/"+id, "", map[string]string{"If-Match": "*"}, nil),
+	)
 	script, err := os.ReadFile("states.js")
 	require.NoError(t, err)
 
@@ -68,8 +87,15 @@ func TestEveryState(t *testing.T) {
 	for _, s := range states {
 		t.Run(s.name, func(t *testing.T) {
 			u := u.in(t)
-			u.do(u.Size(1280, 800, false), chromedp.Navigate(p.url()+"/around?v=-38.3,-26.6,12")) // at sea, where there is little to draw
-			u.waitFor(shows("first-steps") + ` && window.viandanteChart && document.querySelectorAll('[data-test=first-steps] li').length === 5`)
+			u.do(
+				u.Size(1280, 800, false),
+				chromedp.Navigate(p.url()+"/around?v=-38.3,-26.6,12"),
+			) // at sea, where there is little to draw
+			u.waitFor(
+				shows(
+					"first-steps",
+				) + ` && window.viandanteChart && document.querySelectorAll('[data-test=first-steps] li').length === 5`,
+			)
 			u.eval(string(script) + ", 1")
 			u.waitFor(`!!document.querySelector('[data-test=first-way]')`)
 			for _, k := range s.keys {
@@ -84,7 +110,9 @@ func TestEveryState(t *testing.T) {
 				u.eval(`document.querySelectorAll('[data-test=list-rows] input')[1].click(), 1`)
 				u.waitFor(shows("chosen-count"))
 			}
-			u.eval(`(() => { window.viandanteChart.invalidate = () => {} })(), 1`) // what the map shows makes no difference here, and drawing it takes long
+			u.eval(
+				`(() => { window.viandanteChart.invalidate = () => {} })(), 1`,
+			) // what the map shows makes no difference here, and drawing it takes long
 			for _, size := range []struct {
 				width, height int
 				phone         bool
@@ -159,7 +187,27 @@ func (u *user) unnamed() (out []string) {
 		}
 		return s
 	}
-	controls := []string{"button", "link", "textbox", "searchbox", "combobox", "checkbox", "radio", "slider", "spinbutton", "menuitem", "listbox", "switch", "application", "dialog", "grid", "radiogroup", "navigation", "region", "complementary"}
+	controls := []string{
+		"button",
+		"link",
+		"textbox",
+		"searchbox",
+		"combobox",
+		"checkbox",
+		"radio",
+		"slider",
+		"spinbutton",
+		"menuitem",
+		"listbox",
+		"switch",
+		"application",
+		"dialog",
+		"grid",
+		"radiogroup",
+		"navigation",
+		"region",
+		"complementary",
+	}
 	found := 0
 	for _, n := range tree.Nodes {
 		if n.Ignored || !slices.Contains(controls, text(n.Role)) {

@@ -140,7 +140,10 @@ func TestTheProgramKnowsItsOwnMap(t *testing.T) {
 	s.all("addresses, and back", r.Addresses(), func(i int) error {
 		a := r.Address(uint32(i))
 		st := r.Street(a.Street)
-		label := strings.TrimSuffix(st.Name+" "+a.Number+", "+strings.TrimSpace(a.Postcode+" "+place(st.Settlement)), ", ")
+		label := strings.TrimSuffix(
+			st.Name+" "+a.Number+", "+strings.TrimSpace(a.Postcode+" "+place(st.Settlement)),
+			", ",
+		)
 		var got finds
 		if _, err := s.get("/v1/geocode?limit=3&q="+url.QueryEscape(label), &got); err != nil {
 			return err
@@ -193,7 +196,8 @@ func TestTheProgramKnowsItsOwnMap(t *testing.T) {
 	}
 }
 
-// tiles asks for a tile of each kind wherever something lies: all of the lower zooms, some hundred of each of the others.
+// tiles asks for a tile of each kind wherever something lies: all of the lower zooms, some hundred of each of the
+// others.
 func (s *sweep) tiles(r *region.Region) {
 	var regions struct{ Version string }
 	_, err := s.get("/v1/regions", &regions)
@@ -239,7 +243,8 @@ func (s *sweep) routes(r *region.Region, n int) {
 			if err != nil {
 				return err
 			}
-			if status != 200 || len(got.Features) == 0 || !(got.Features[0].Properties.DistanceM > 0 || pairs[i].from == pairs[i].to) {
+			if status != 200 || len(got.Features) == 0 ||
+				!(got.Features[0].Properties.DistanceM > 0 || pairs[i].from == pairs[i].to) {
 				return fmt.Errorf("%v to %v: %d", pairs[i].from, pairs[i].to, status)
 			}
 			return nil
@@ -247,8 +252,8 @@ func (s *sweep) routes(r *region.Region, n int) {
 	}
 }
 
-// Real map data, of the module that reads it in the tests of codec/osm: the program builds it, and knows its streets and the
-// ways between them.
+// Real map data, of the module that reads it in the tests of codec/osm: the program builds it, and knows its streets
+// and the ways between them.
 func TestTheProgramKnowsRealMaps(t *testing.T) {
 	out, err := exec.Command("go", "list", "-m", "-f", "{{.Dir}}", "github.com/paulmach/osm").Output()
 	require.NoError(t, err)
@@ -318,24 +323,87 @@ func TestTheProgramKnowsRealMaps(t *testing.T) {
 }
 
 // nasty are values that were not meant, for any parameter or member of a body.
-var nasty = []string{"", " ", "0", "-1", "1e999", "NaN", "Infinity", "null", "true", "[]", "{}", "9999999999999999999999", "-0.0000001", "0x10", "1,2,3", "91,181",
-	"-38.1,-26.1", "-26.1", "%00", "\x00", "\xff\xfe", "'; DROP TABLE features; --", "<script>alert(1)</script>", "../../etc/passwd", "{{7*7}}", "${jndi:x}",
-	"\u202etxt.exe", "ℵ⃗⃗⃗", strings.Repeat("A", 70_000), strings.Repeat("9", 400), strings.Repeat("word ", 190), "00000000-0000-0000-0000-000000000000",
-	"ffffffff-ffff-ffff-ffff-ffffffffffff", "*", `"1"`, "-180,-90,180,90", "180,90,-180,-90", "car", "5km", "-5km", "1e308m"}
+var nasty = []string{
+	"",
+	" ",
+	"0",
+	"-1",
+	"1e999",
+	"NaN",
+	"Infinity",
+	"null",
+	"true",
+	"[]",
+	"{}",
+	"9999999999999999999999",
+	"-0.0000001",
+	"0x10",
+	"1,2,3",
+	"91,181",
+	"-38.1,-26.1",
+	"-26.1",
+	"%00",
+	"\x00",
+	"\xff\xfe",
+	"'; DROP TABLE features; --",
+	"<script>alert(1)</script>",
+	"../../etc/passwd",
+	"{{7*7}}",
+	"${jndi:x}",
+	"\u202etxt.exe",
+	"ℵ⃗⃗⃗",
+	strings.Repeat("A", 70_000),
+	strings.Repeat("9", 400),
+	strings.Repeat("word ", 190),
+	"00000000-0000-0000-0000-000000000000",
+	"ffffffff-ffff-ffff-ffff-ffffffffffff",
+	"*",
+	`"1"`,
+	"-180,-90,180,90",
+	"180,90,-180,-90",
+	"car",
+	"5km",
+	"-5km",
+	"1e308m",
+}
 
 // nastyJSON are bodies and members of bodies.
-var nastyJSON = []string{``, `null`, `[]`, `{}`, `"x"`, `0`, `-1`, `1e400`, `true`, `[[[[[]]]]]`, `{"type":"Feature"}`, `{"type":"Feature","geometry":{"type":"Point","coordinates":[null,1]},"properties":null}`,
-	`{"type":"Feature","geometry":{"type":"Polygon","coordinates":[[[0,0],[1,1],[0,1],[1,0],[0,0]]]},"properties":{"a":null}}`,
-	`{"type":"Feature","geometry":{"type":"Polygon","coordinates":[[]]},"properties":{}}`, `{"type":"Feature","geometry":{"type":"Polygon","coordinates":[]},"properties":{}}`,
-	`{"type":"Feature","geometry":{"type":"Polygon","coordinates":[[[0,10],[179.9999999,10],[90,0],[0,10]]]},"properties":{}}`,
+var nastyJSON = []string{
+	``,
+	`null`,
+	`[]`,
+	`{}`,
+	`"x"`,
+	`0`,
+	`-1`,
+	`1e400`,
+	`true`,
+	`[[[[[]]]]]`,
+	`{"type":"Feature"}`,
+	`{"type":"Feature","geometry":{"type":"Point","coordinates":[null,1]},"properties":null}`,
+	`{"type":"Feature","geometry":{"type":"Polygon","coordinates":[[[0,0],[1,1],[0,1],[1,0],[0,0]]]},` +
+		`"properties":{"a":null}}`,
+	`{"type":"Feature","geometry":{"type":"Polygon","coordinates":[[]]},"properties":{}}`,
+	`{"type":"Feature","geometry":{"type":"Polygon","coordinates":[]},"properties":{}}`,
+	`{"type":"Feature","geometry":{"type":"Polygon","coordinates":[[[0,10],[179.9999999,10],[90,0],[0,10]]]},` +
+		`"properties":{}}`,
 	`{"type":"Feature","geometry":{"type":"LineString","coordinates":[[0,90],[180,-90]]},"properties":{"radius_m":-1}}`,
 	`{"type":"Feature","geometry":{"type":"GeometryCollection","geometries":[]},"properties":{}}`,
-	`{"type":"Feature","geometry":null,"properties":{"name":{"a":[1,2,{"b":"\u0000"}]}}}`, `{"a":1,"a":2}`, `{"changes":[{}]}`, `{"changes":[{"id":"x"}]}`,
-	`{"name":"x","center":[1,2],"zoom":"high"}`, `{"title":"x","attributes":[{}]}`, strings.Repeat(`{"a":`, 20_000) + `1` + strings.Repeat(`}`, 20_000), strings.Repeat("[", 100_000),
-	"\xef\xbb\xbf{}", `{"name":"` + strings.Repeat("x", 2_000_000) + `"}`, "{\"name\":\"\xff\"}"}
+	`{"type":"Feature","geometry":null,"properties":{"name":{"a":[1,2,{"b":"\u0000"}]}}}`,
+	`{"a":1,"a":2}`,
+	`{"changes":[{}]}`,
+	`{"changes":[{"id":"x"}]}`,
+	`{"name":"x","center":[1,2],"zoom":"high"}`,
+	`{"title":"x","attributes":[{}]}`,
+	strings.Repeat(`{"a":`, 20_000) + `1` + strings.Repeat(`}`, 20_000),
+	strings.Repeat("[", 100_000),
+	"\xef\xbb\xbf{}",
+	`{"name":"` + strings.Repeat("x", 2_000_000) + `"}`,
+	"{\"name\":\"\xff\"}",
+}
 
-// Everything that the document names is asked with what nobody meant: no fault of the server's, and every error says in a
-// problem document what is wrong.
+// Everything that the document names is asked with what nobody meant: no fault of the server's, and every error says in
+// a problem document what is wrong.
 func TestHostileRequests(t *testing.T) {
 	p := newProgram(t)
 	p.start()
@@ -472,7 +540,8 @@ func TestHostileRequests(t *testing.T) {
 			return fmt.Errorf("%s: %w", what, err)
 		case resp.StatusCode >= 500 && resp.StatusCode != 502: // somebody else's source of imagery
 			return fmt.Errorf("%s: %d %.200s", what, resp.StatusCode, data)
-		case resp.StatusCode >= 400 && (kind != "application/problem+json" || !bytes.Contains(data, []byte(`"detail":"`))):
+		case resp.StatusCode >= 400 && (kind != "application/problem+json" || !bytes.Contains(data, []byte(
+			`"detail":"`))):
 			return fmt.Errorf("%s: %d as %s: %.100s", what, resp.StatusCode, kind, data)
 		}
 		return nil

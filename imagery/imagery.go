@@ -1,6 +1,6 @@
-// Package imagery fetches tiles and capabilities from sources that others run. A source may hang, refuse, or send what it
-// should not: everything is bounded in time and size, what is no picture of the size of a tile goes no further, and a
-// source that has just failed is left alone for a while, so that nobody waits for it again and again.
+// Package imagery fetches tiles and capabilities from sources that others run. A source may hang, refuse, or send what
+// it should not: everything is bounded in time and size, what is no picture of the size of a tile goes no further, and
+// a source that has just failed is left alone for a while, so that nobody waits for it again and again.
 package imagery
 
 import (
@@ -73,7 +73,13 @@ func NewClient(now func() time.Time) *Client {
 		return nil
 	}}
 	return &Client{now: now, failing: map[string]*failure{}, http: &http.Client{
-		Transport: &http.Transport{DialContext: dialer.DialContext, MaxConnsPerHost: 8, ResponseHeaderTimeout: documentWait, TLSHandshakeTimeout: 3 * time.Second, IdleConnTimeout: time.Minute},
+		Transport: &http.Transport{
+			DialContext:           dialer.DialContext,
+			MaxConnsPerHost:       8,
+			ResponseHeaderTimeout: documentWait,
+			TLSHandshakeTimeout:   3 * time.Second,
+			IdleConnTimeout:       time.Minute,
+		},
 		CheckRedirect: func(_ *http.Request, via []*http.Request) error {
 			if len(via) > 3 {
 				return &Error{"it sends from one address to the next without end"}
@@ -97,18 +103,20 @@ func CheckURL(text string) (*url.URL, error) {
 	return u, nil
 }
 
-// Address returns the address of a tile. {z}, {x}, {y} are replaced; {-y} counts rows from the south; the name of the zoom
-// is taken from matrices, from minZoom on, where there are any.
+// Address returns the address of a tile. {z}, {x}, {y} are replaced; {-y} counts rows from the south; the name of the
+// zoom is taken from matrices, from minZoom on, where there are any.
 func Address(template string, matrices []string, minZoom, z, x, y int) string {
 	zoom := strconv.Itoa(z)
 	if i := z - minZoom; i >= 0 && i < len(matrices) {
 		zoom = url.PathEscape(matrices[i])
 	}
-	return strings.NewReplacer("{z}", zoom, "{x}", strconv.Itoa(x), "{y}", strconv.Itoa(y), "{-y}", strconv.Itoa(1<<z-1-y)).Replace(template)
+	return strings.NewReplacer("{z}", zoom, "{x}", strconv.Itoa(x), "{y}", strconv.Itoa(y), "{-y}",
+		strconv.Itoa(1<<z-1-y)).
+		Replace(template)
 }
 
-// Tile returns a tile's picture and its media type. source names where it comes from: of one that fails, others on the same
-// host are none the worse. size is its side in pixels; a picture of another size is an *Error.
+// Tile returns a tile's picture and its media type. source names where it comes from: of one that fails, others on the
+// same host are none the worse. size is its side in pixels; a picture of another size is an *Error.
 func (c *Client) Tile(ctx context.Context, source, address string, size int) ([]byte, string, error) {
 	ctx, cancel := context.WithTimeout(ctx, tileWait)
 	defer cancel()
@@ -121,7 +129,15 @@ func (c *Client) Tile(ctx context.Context, source, address string, size int) ([]
 		return nil, "", &Error{"it sends something that is no PNG, JPEG or WebP picture"}
 	}
 	if config.Width != size || config.Height != size {
-		return nil, "", &Error{fmt.Sprintf("its tile is %d by %d pixels where %d by %d were agreed", config.Width, config.Height, size, size)}
+		return nil, "", &Error{
+			fmt.Sprintf(
+				"its tile is %d by %d pixels where %d by %d were agreed",
+				config.Width,
+				config.Height,
+				size,
+				size,
+			),
+		}
 	}
 	return data, "image/" + kind, nil
 }

@@ -23,10 +23,20 @@ func TestTilesOfASource(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, layers, 1)
 	l := layers[0]
-	data, kind, err := c.Tile(t.Context(), "soil", Address(l.Template, l.Matrices, l.MinZoom, 12, 1750, 2523), l.TileSize)
+	data, kind, err := c.Tile(
+		t.Context(),
+		"soil",
+		Address(l.Template, l.Matrices, l.MinZoom, 12, 1750, 2523),
+		l.TileSize,
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "image/png", kind)
-	byTemplate, _, err := c.Tile(t.Context(), "soil", Address(s.URL+"/soil/{z}/{x}/{-y}.png", nil, 0, 12, 1750, 1<<12-1-2523), 256)
+	byTemplate, _, err := c.Tile(
+		t.Context(),
+		"soil",
+		Address(s.URL+"/soil/{z}/{x}/{-y}.png", nil, 0, 12, 1750, 1<<12-1-2523),
+		256,
+	)
 	require.NoError(t, err)
 	assert.Equal(t, data, byTemplate, "rows counted from the south")
 	picture, err := png.Decode(bytes.NewReader(data))
@@ -40,7 +50,8 @@ func TestSourcesThatMisbehave(t *testing.T) {
 	s := httptest.NewServer(standin.Imagery())
 	t.Cleanup(s.Close)
 	for kind, says := range map[string]string{
-		"refuse": "it answers 403", "huge": "its tile is 20000 by 20 pixels", "text": "no PNG, JPEG or WebP", "cut": "breaks off", "hang": "does not answer in time",
+		"refuse": "it answers 403", "huge": "its tile is 20000 by 20 pixels", "text": "no PNG, JPEG or WebP",
+		"cut": "breaks off", "hang": "does not answer in time",
 	} {
 		t.Run(kind, func(t *testing.T) {
 			t.Parallel()
@@ -55,7 +66,11 @@ func TestSourcesThatMisbehave(t *testing.T) {
 	}
 	_, _, err := NewClient(time.Now).Tile(t.Context(), "soil", s.URL+"/missing/1/1/1.png", 256)
 	assert.ErrorIs(t, err, ErrNoTile)
-	round := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, r.URL.Path+"x", http.StatusFound) }))
+	round := httptest.NewServer(
+		http.HandlerFunc(
+			func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, r.URL.Path+"x", http.StatusFound) },
+		),
+	)
 	defer round.Close()
 	_, _, err = NewClient(time.Now).Tile(t.Context(), "soil", round.URL+"/a", 256)
 	assert.ErrorContains(t, err, "without end")
@@ -100,7 +115,8 @@ func TestAFailingSourceRests(t *testing.T) {
 
 func TestAddressesThatAreNotFetchedFrom(t *testing.T) {
 	for text, says := range map[string]string{
-		"": "does not begin with", "ftp://x/y": "does not begin with", "file:///etc/passwd": "does not begin with", "http://": "does not begin with",
+		"": "does not begin with", "ftp://x/y": "does not begin with", "file:///etc/passwd": "does not begin with",
+		"http://":     "does not begin with",
 		"http://a b/": "is not an address", "http://me:secret@x/": "a name and a password",
 	} {
 		_, err := CheckURL(text)

@@ -1,5 +1,5 @@
-// Package regionfile keeps region files on the disk: it writes them atomically under the hash of their content, and maps
-// them into memory for reading. A file is never changed in place; a new version is a new file.
+// Package regionfile keeps region files on the disk: it writes them atomically under the hash of their content, and
+// maps them into memory for reading. A file is never changed in place; a new version is a new file.
 package regionfile
 
 import (

@@ -84,7 +84,11 @@ func (e *httpError) Error() string   { return e.detail }
 func (e *httpError) StatusCode() int { return e.status }
 
 func tooLarge(limit int64) error {
-	return refusal(http.StatusRequestEntityTooLarge, "the body is larger than this call takes", fmt.Sprintf("at most %d bytes", limit))
+	return refusal(
+		http.StatusRequestEntityTooLarge,
+		"the body is larger than this call takes",
+		fmt.Sprintf("at most %d bytes", limit),
+	)
 }
 
 // readBody reads the body of a request, compressed or not, up to a limit.
@@ -126,7 +130,11 @@ func (s *server) readBody(c *echo.Context, limit int64, types []string) ([]byte,
 		in = io.LimitReader(unpacked, limit+1)
 	default:
 		c.Response().Header().Set("Accept-Encoding", "gzip")
-		return nil, refusal(http.StatusUnsupportedMediaType, "the content encoding "+strconv.Quote(encoding)+" is not read", "gzip or none")
+		return nil, refusal(
+			http.StatusUnsupportedMediaType,
+			"the content encoding "+strconv.Quote(encoding)+" is not read",
+			"gzip or none",
+		)
 	}
 	data, err := io.ReadAll(in)
 	if err != nil {
@@ -148,9 +156,17 @@ func brokenBody(err error, limit int64) error {
 	case errors.As(err, &large):
 		return tooLarge(limit)
 	case errors.As(err, &ne) && ne.Timeout():
-		return refusal(http.StatusRequestTimeout, "the body did not come in time", fmt.Sprintf("at least %d kB a second", slowestBody>>10))
+		return refusal(
+			http.StatusRequestTimeout,
+			"the body did not come in time",
+			fmt.Sprintf("at least %d kB a second", slowestBody>>10),
+		)
 	case errors.Is(err, gzip.ErrHeader), errors.Is(err, gzip.ErrChecksum):
-		return refusal(http.StatusBadRequest, "the body is not the gzip that its Content-Encoding says", "send it as it is, or packed whole")
+		return refusal(
+			http.StatusBadRequest,
+			"the body is not the gzip that its Content-Encoding says",
+			"send it as it is, or packed whole",
+		)
 	}
 	detail := "the body breaks off or is not chunked as HTTP has it: " + err.Error()
 	return refusal(http.StatusBadRequest, detail, "send as much as Content-Length says")
@@ -165,7 +181,11 @@ func checkType(r *http.Request, types []string) error {
 	kind, _, err := mime.ParseMediaType(text)
 	if err != nil || !slices.Contains(types, kind) {
 		name := strconv.QuoteToASCII(text[:min(len(text), 100)])
-		return refusal(http.StatusUnsupportedMediaType, "the Content-Type "+name+" is not one that this call takes", strings.Join(types, " or "))
+		return refusal(
+			http.StatusUnsupportedMediaType,
+			"the Content-Type "+name+" is not one that this call takes",
+			strings.Join(types, " or "),
+		)
 	}
 	return nil
 }
@@ -197,7 +217,11 @@ func (s *server) decodeAs(c *echo.Context, limit int64, types []string, v any) e
 	if err := d.Decode(v); err != nil {
 		if name, unknown := strings.CutPrefix(err.Error(), "json: unknown field "); unknown {
 			name, _ = strconv.Unquote(name)
-			return fault.Refuse(name, "", &geo.ParseError{Reason: "is not a member of this body", Hint: "see /openapi.json"})
+			return fault.Refuse(
+				name,
+				"",
+				&geo.ParseError{Reason: "is not a member of this body", Hint: "see /openapi.json"},
+			)
 		}
 		return notJSON(err)
 	}
@@ -237,8 +261,8 @@ func (s *server) readPicture(c *echo.Context) ([]byte, error) {
 	return s.readBody(c, picture.MaxBytes, pictureTypes)
 }
 
-// once reads the key under which a request may come again. Its digest is of what is asked for: the same key with anything
-// else is refused. Call it when the body is read.
+// once reads the key under which a request may come again. Its digest is of what is asked for: the same key with
+// anything else is refused. Call it when the body is read.
 func once(c *echo.Context) (service.Once, error) {
 	key := c.Request().Header.Get("Idempotency-Key")
 	if key == "" {
@@ -251,7 +275,8 @@ func once(c *echo.Context) (service.Once, error) {
 	digest, _ := c.Get("digest").([32]byte) // of no body where there is none
 	r := c.Request()
 	sum := sha256.New()
-	for _, part := range []string{r.Method, r.URL.Path, r.Header.Get("If-Match"), r.Header.Get("If-None-Match"), string(digest[:])} {
+	for _, part := range []string{r.Method, r.URL.Path, r.Header.Get("If-Match"), r.Header.Get(
+		"If-None-Match"), string(digest[:])} {
 		fmt.Fprintf(sum, "%d\x00%s", len(part), part)
 	}
 	return service.Once{Key: key, Digest: [32]byte(sum.Sum(nil))}, nil

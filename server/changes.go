@@ -21,7 +21,8 @@ import (
 const (
 	// heartbeat keeps connections open through whatever lies between.
 	heartbeat = 15 * time.Second
-	// slowReader is how long a stream may wait for its reader; then it is ended, to be resumed with the last number seen.
+	// slowReader is how long a stream may wait for its reader; then it is ended, to be resumed with the last number
+	// seen.
 	slowReader = 5 * time.Second
 )
 
@@ -32,7 +33,14 @@ func (s *server) changes(c *echo.Context) error {
 	since, topics := q.text("since", 20), q.list("topics", 20)
 	for _, topic := range topics {
 		if !slices.Contains(service.Topics, topic) {
-			q.refuse("topics", topic, &geo.ParseError{Reason: "is not a topic", Hint: "one or several of " + strings.Join(service.Topics, ", ")})
+			q.refuse(
+				"topics",
+				topic,
+				&geo.ParseError{
+					Reason: "is not a topic",
+					Hint:   "one or several of " + strings.Join(service.Topics, ", "),
+				},
+			)
 		}
 	}
 	if last := c.Request().Header.Get("Last-Event-ID"); last != "" {
@@ -42,7 +50,11 @@ func (s *server) changes(c *echo.Context) error {
 	if since != "" {
 		no, err := strconv.ParseUint(since, 10, 64)
 		if err != nil {
-			q.refuse("since", since, &geo.ParseError{Reason: "is not a change's number", Hint: "the id of the last event seen"})
+			q.refuse(
+				"since",
+				since,
+				&geo.ParseError{Reason: "is not a change's number", Hint: "the id of the last event seen"},
+			)
 		}
 		from = &no
 	}

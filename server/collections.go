@@ -52,7 +52,12 @@ func (s *server) putCollection(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	k := service.Collection{ID: c.Param("collection"), Title: body.Title, Description: body.Description, Attributes: body.Attributes}
+	k := service.Collection{
+		ID:          c.Param("collection"),
+		Title:       body.Title,
+		Description: body.Description,
+		Attributes:  body.Attributes,
+	}
 	k, isNew, err := s.Service.PutCollection(c.Request().Context(), actor(c), k, m)
 	if err != nil {
 		return err

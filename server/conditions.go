@@ -48,8 +48,8 @@ func tags(header string, c *echo.Context) (list []tag, any bool, err error) {
 	return list, false, nil
 }
 
-// condition reads what a change comes with: If-Match, whose comparison is strong, If-None-Match, whose comparison is weak
-// (RFC 9110, 13.1.1 and 13.1.2), and its key. Call it when the body is read.
+// condition reads what a change comes with: If-Match, whose comparison is strong, If-None-Match, whose comparison is
+// weak (RFC 9110, 13.1.1 and 13.1.2), and its key. Call it when the body is read.
 func condition(c *echo.Context) (service.Match, error) {
 	var m service.Match
 	list, any, err := tags("If-Match", c)
@@ -113,7 +113,11 @@ func created(yes bool) int {
 func idInPath(c *echo.Context) (uuid.UUID, error) {
 	id, err := uuid.Parse(c.Param("id"))
 	if err != nil || len(c.Param("id")) != 36 {
-		return id, fault.Refuse("id", c.Param("id"), &geo.ParseError{Reason: "is not an id", Hint: "a UUID, e.g. 01890a5d-ac96-774b-bcce-b302099a8057"})
+		return id, fault.Refuse(
+			"id",
+			c.Param("id"),
+			&geo.ParseError{Reason: "is not an id", Hint: "a UUID, e.g. 01890a5d-ac96-774b-bcce-b302099a8057"},
+		)
 	}
 	return id, nil
 }

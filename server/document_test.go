@@ -17,8 +17,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// contract is the OpenAPI document, ready to hold requests and answers to. OpenAPI 3.1's schemas are those of JSON Schema
-// 2020-12; what lies around them is read here.
+// contract is the OpenAPI document, ready to hold requests and answers to. OpenAPI 3.1's schemas are those of JSON
+// Schema 2020-12; what lies around them is read here.
 type contract struct {
 	doc        map[string]any
 	operations []operation
@@ -91,7 +91,12 @@ func readContract() (c *contract, err error) {
 			if method == "parameters" {
 				continue
 			}
-			o := operation{method: strings.ToUpper(method), path: strings.Split(path, "/"), at: base + "/" + method, answers: map[string]map[string]*jsonschema.Schema{}}
+			o := operation{
+				method:  strings.ToUpper(method),
+				path:    strings.Split(path, "/"),
+				at:      base + "/" + method,
+				answers: map[string]map[string]*jsonschema.Schema{},
+			}
 			for _, list := range []string{base + "/parameters", o.at + "/parameters"} {
 				all, _ := c.get(list).([]any)
 				for i := range all {

@@ -32,12 +32,19 @@ func base(c *echo.Context) string {
 
 func (s *server) landing(c *echo.Context) error {
 	b := base(c)
-	return c.JSON(http.StatusOK, map[string]any{"title": "Viandante", "description": "The stored places, paths and areas of this workspace.", "links": []geojson.Link{
-		{Href: b + "/ogc", Rel: "self", Type: "application/json"},
-		{Href: b + "/openapi.json", Rel: "service-desc", Type: "application/vnd.oai.openapi+json;version=3.1"},
-		{Href: b + "/ogc/conformance", Rel: "conformance", Type: "application/json"},
-		{Href: b + "/ogc/collections", Rel: "data", Type: "application/json"},
-	}})
+	return c.JSON(
+		http.StatusOK,
+		map[string]any{
+			"title":       "Viandante",
+			"description": "The stored places, paths and areas of this workspace.",
+			"links": []geojson.Link{
+				{Href: b + "/ogc", Rel: "self", Type: "application/json"},
+				{Href: b + "/openapi.json", Rel: "service-desc", Type: "application/vnd.oai.openapi+json;version=3.1"},
+				{Href: b + "/ogc/conformance", Rel: "conformance", Type: "application/json"},
+				{Href: b + "/ogc/collections", Rel: "data", Type: "application/json"},
+			},
+		},
+	)
 }
 
 func (s *server) conformance(c *echo.Context) error {
@@ -49,10 +56,17 @@ func (s *server) conformance(c *echo.Context) error {
 
 func ogcCollection(c *echo.Context, k service.Collection) map[string]any {
 	at := base(c) + "/ogc/collections/" + url.PathEscape(k.ID)
-	return map[string]any{"id": k.ID, "title": k.Title, "description": k.Description, "itemType": "feature", "crs": []string{crs84}, "links": []geojson.Link{
-		{Href: at, Rel: "self", Type: "application/json"},
-		{Href: at + "/items", Rel: "items", Type: geoJSONType, Title: k.Title},
-	}}
+	return map[string]any{
+		"id":          k.ID,
+		"title":       k.Title,
+		"description": k.Description,
+		"itemType":    "feature",
+		"crs":         []string{crs84},
+		"links": []geojson.Link{
+			{Href: at, Rel: "self", Type: "application/json"},
+			{Href: at + "/items", Rel: "items", Type: geoJSONType, Title: k.Title},
+		},
+	}
 }
 
 func (s *server) ogcCollections(c *echo.Context) error {
@@ -64,7 +78,13 @@ func (s *server) ogcCollections(c *echo.Context) error {
 	for i, k := range list {
 		out[i] = ogcCollection(c, k)
 	}
-	return c.JSON(http.StatusOK, map[string]any{"collections": out, "links": []geojson.Link{{Href: base(c) + "/ogc/collections", Rel: "self", Type: "application/json"}}})
+	return c.JSON(
+		http.StatusOK,
+		map[string]any{
+			"collections": out,
+			"links":       []geojson.Link{{Href: base(c) + "/ogc/collections", Rel: "self", Type: "application/json"}},
+		},
+	)
 }
 
 func (s *server) ogcCollection(c *echo.Context) error {
@@ -111,7 +131,11 @@ func (s *server) items(c *echo.Context) error {
 		switch name {
 		case "limit", "bbox", "cursor", "name", "category":
 		case "datetime", "crs", "bbox-crs", "filter":
-			q.refuse(name, q.values.Get(name), &geo.ParseError{Reason: "is not supported", Hint: "bbox, limit, and attributes by their names"})
+			q.refuse(
+				name,
+				q.values.Get(name),
+				&geo.ParseError{Reason: "is not supported", Hint: "bbox, limit, and attributes by their names"},
+			)
 		default:
 			ask.Where[name] = q.text(name, 10_000)
 		}
@@ -133,7 +157,10 @@ func (s *server) items(c *echo.Context) error {
 		v := c.QueryParams()
 		v.Set("cursor", next.String())
 		v.Set("limit", strconv.Itoa(ask.Limit))
-		links = append(links, geojson.Link{Href: base(c) + c.Request().URL.Path + "?" + v.Encode(), Rel: "next", Type: geoJSONType})
+		links = append(
+			links,
+			geojson.Link{Href: base(c) + c.Request().URL.Path + "?" + v.Encode(), Rel: "next", Type: geoJSONType},
+		)
 	}
 	text, err := json.Marshal(links)
 	if err != nil {
@@ -155,7 +182,10 @@ func (s *server) send(c *echo.Context, v service.Versioned, err error) error {
 		return c.NoContent(http.StatusNotModified)
 	}
 	if v.Created {
-		c.Response().Header().Set("Location", base(c)+"/ogc/collections/"+url.PathEscape(c.Param("collection"))+"/items/"+v.Feature.ID.String())
+		c.Response().
+			Header().
+			Set("Location", base(c)+"/ogc/collections/"+url.PathEscape(c.Param("collection"))+
+				"/items/"+v.Feature.ID.String())
 	}
 	return c.Blob(created(v.Created), geoJSONType, appendVersioned(nil, v))
 }
@@ -164,7 +194,10 @@ func (s *server) send(c *echo.Context, v service.Versioned, err error) error {
 func collectionInPath(c *echo.Context) (string, error) {
 	id := c.Param("collection")
 	if !utf8.ValidString(id) || len(id) > 200 {
-		return "", &fault.Error{Kind: fault.NotFound, Detail: "there is no collection " + strconv.QuoteToASCII(id[:min(len(id), 100)])}
+		return "", &fault.Error{
+			Kind:   fault.NotFound,
+			Detail: "there is no collection " + strconv.QuoteToASCII(id[:min(len(id), 100)]),
+		}
 	}
 	return id, nil
 }

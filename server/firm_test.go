@@ -78,7 +78,8 @@ func TestNoIncrementIsLost(t *testing.T) {
 				if !assert.NoError(t, json.Unmarshal([]byte(text), &f)) {
 					return
 				}
-				switch put, _ := s.ask("PUT", path, strings.NewReader(counter(f.Properties.N+1)), "If-Match", resp.Header.Get("ETag")); put.StatusCode {
+				switch put, _ := s.ask("PUT", path, strings.NewReader(counter(f.Properties.N+1)),
+					"If-Match", resp.Header.Get("ETag")); put.StatusCode {
 				case 200:
 					done++
 				case 412:
@@ -103,11 +104,12 @@ func TestConditionsAsRFC9110HasThem(t *testing.T) {
 	s := newSite(t)
 	s.collection()
 	made := map[string]string{ // what is kept, with a body that changes it
-		items + "/" + newID():    post("A", 1, 2),
-		"/v1/collections/huts":   `{"title":"Huts"}`,
-		"/v1/categories/hut":     `{"name":"Hut","colour":"#24705F"}`,
-		"/v1/views/" + newID():   `{"name":"V","center":[0,0],"zoom":3}`,
-		"/v1/imagery/" + newID(): `{"name":"I","template":"http://127.0.0.1:1/{z}/{x}/{y}.png","max_zoom":3,"opacity":1}`,
+		items + "/" + newID():  post("A", 1, 2),
+		"/v1/collections/huts": `{"title":"Huts"}`,
+		"/v1/categories/hut":   `{"name":"Hut","colour":"#24705F"}`,
+		"/v1/views/" + newID(): `{"name":"V","center":[0,0],"zoom":3}`,
+		"/v1/imagery/" + newID(): `{"name":"I","template":"http://127.0.0.1:1/{z}/{x}/{y}.png","max_zoom":3,` +
+			`"opacity":1}`,
 	}
 	for path, body := range made {
 		send := func(method, body string, headers ...string) answer {
@@ -116,20 +118,23 @@ func TestConditionsAsRFC9110HasThem(t *testing.T) {
 			}
 			return s.call(method, path, body, headers...)
 		}
-		other := strings.NewReplacer(`"A"`, `"B"`, "Huts", "Cabins", `"Hut"`, `"Cabin"`, `"V"`, `"W"`, `"I"`, `"J"`).Replace(body)
+		other := strings.NewReplacer(`"A"`, `"B"`, "Huts", "Cabins", `"Hut"`, `"Cabin"`, `"V"`, `"W"`, `"I"`, `"J"`).
+			Replace(body)
 		first := send("PUT", body, "If-None-Match", "*")
 		require.Equal(t, 201, first.status, "%s: %s", path, first.body)
 		tag := first.header.Get("ETag")
 		require.NotEmpty(t, tag, path)
 		assert.Equal(t, tag, s.call("GET", path, "").header.Get("ETag"), path)
 		for header, want := range map[[2]string]int{
-			{"If-None-Match", tag}: 304, {"If-None-Match", "W/" + tag}: 304, {"If-None-Match", `"0", ` + tag}: 304, {"If-None-Match", "*"}: 304,
+			{"If-None-Match", tag}: 304, {"If-None-Match", "W/" + tag}: 304, {"If-None-Match",
+				`"0", ` + tag}: 304, {"If-None-Match", "*"}: 304,
 			{"If-None-Match", `"999"`}: 200, {"If-None-Match", `"strange"`}: 200, {"If-None-Match", `5`}: 400,
 		} {
 			assert.Equal(t, want, s.call("GET", path, "", header[0], header[1]).status, "%s %v", path, header)
 		}
 		for header, want := range map[[2]string]int{
-			{"", ""}: 428, {"If-Match", `"999"`}: 412, {"If-Match", "W/" + tag}: 412, {"If-Match", `"strange"`}: 412, {"If-Match", `"a`}: 400,
+			{"", ""}: 428, {"If-Match", `"999"`}: 412, {"If-Match", "W/" + tag}: 412, {"If-Match",
+				`"strange"`}: 412, {"If-Match", `"a`}: 400,
 			{"If-None-Match", tag}: 412, {"If-None-Match", "*"}: 412,
 		} {
 			headers := []string{}
@@ -141,11 +146,23 @@ func TestConditionsAsRFC9110HasThem(t *testing.T) {
 		changed := send("PUT", other, "If-Match", `"999", `+tag)
 		require.Equal(t, 200, changed.status, "%s: %s", path, changed.body)
 		assert.NotEqual(t, tag, changed.header.Get("ETag"))
-		assert.Equal(t, 412, send("PUT", other, "If-Match", tag).status, "%s: the same content under a stale version", path)
+		assert.Equal(
+			t,
+			412,
+			send("PUT", other, "If-Match", tag).status,
+			"%s: the same content under a stale version",
+			path,
+		)
 		assert.Equal(t, 412, send("DELETE", "", "If-Match", tag).status, path)
 		gone := changed.header.Get("ETag")
 		assert.Equal(t, 204, send("DELETE", "", "If-Match", gone).status, path)
-		assert.Equal(t, 204, send("DELETE", "", "If-Match", gone).status, "%s: its answer was lost, and it comes again", path)
+		assert.Equal(
+			t,
+			204,
+			send("DELETE", "", "If-Match", gone).status,
+			"%s: its answer was lost, and it comes again",
+			path,
+		)
 		assert.Equal(t, 404, send("DELETE", "", "If-Match", tag).status, path)
 		assert.Equal(t, 404, s.call("GET", path, "").status, path)
 	}
@@ -185,7 +202,11 @@ func TestARequestWithAKeyIsAnsweredAsTheFirstTime(t *testing.T) {
 	bulk := fmt.Sprintf(`{"changes":[{"collection":"posts","id":%q,"feature":%s}]}`, newID(), post("Many", 1, 2))
 	once := s.call("POST", "/v1/bulk", bulk, append(key(4), "Content-Type", "application/json")...)
 	require.Equal(t, 200, once.status, "%s", once.body)
-	assert.Equal(t, string(once.body), string(s.call("POST", "/v1/bulk", bulk, append(key(4), "Content-Type", "application/json")...).body))
+	assert.Equal(
+		t,
+		string(once.body),
+		string(s.call("POST", "/v1/bulk", bulk, append(key(4), "Content-Type", "application/json")...).body),
+	)
 	view := "/v1/views/" + newID()
 	kept := s.put(view, `{"name":"V","center":[0,0],"zoom":3}`, key(5)...)
 	require.Equal(t, 201, kept.status)
@@ -222,9 +243,18 @@ func TestValuesThatCannotBeKept(t *testing.T) {
 		with(`"depth_ft":3`):                                     {400, "without _ft"},
 		with(`"walk_min":3`):                                     {400, "without _min"},
 		with(`"far_mi":3`):                                       {400, "without _mi"},
-		`{"type":"Feature","geometry":{"type":"Point","coordinates":[null,null]},"properties":{}}`:                  {400, "null where a number belongs"},
-		`{"type":"Feature","geometry":{"type":"LineString","coordinates":[[0,0],[null,1]]},"properties":{}}`:        {400, "null where a number belongs"},
-		`{"type":"Feature","geometry":{"type":"Polygon","coordinates":[[[0,0],[1,0],null,[0,0]]]},"properties":{}}`: {400, "null where a number belongs"},
+
+		`{"type":"Feature","geometry":` +
+			`{"type":"Point","coordinates":[null,null]},"properties":{}}`: {400, "null where a number belongs"},
+
+		`{"type":"Feature","geometry":` +
+			`{"type":"LineString","coordinates":[[0,0],[null,1]]},"properties":{}}`: {
+			400,
+			"null where a number belongs",
+		},
+
+		`{"type":"Feature","geometry":{"type":"Polygon","coordinates":[[[0,0],[1,0],null,[0,0]]]},` +
+			`"properties":{}}`: {400, "null where a number belongs"},
 	} {
 		a := s.call("POST", items, body)
 		assert.Equal(t, want.status, a.status, "%.80s", body)
@@ -251,7 +281,10 @@ func TestValuesThatCannotBeKept(t *testing.T) {
 	// A change that is larger than what is gathered for one exchange travels in several.
 	var list []string
 	for range 6 {
-		list = append(list, fmt.Sprintf(`{"collection":"posts","id":%q,"feature":%s}`, newID(), with(strings.Join(many[:50], ","))))
+		list = append(
+			list,
+			fmt.Sprintf(`{"collection":"posts","id":%q,"feature":%s}`, newID(), with(strings.Join(many[:50], ","))),
+		)
 	}
 	a := s.call("POST", "/v1/bulk", `{"changes":[`+strings.Join(list, ",")+`]}`)
 	require.Equal(t, 200, a.status, "%.300s", a.body)
@@ -262,13 +295,15 @@ func TestValuesThatCannotBeKept(t *testing.T) {
 func TestHTTPManners(t *testing.T) {
 	s := newSite(t)
 	s.collection()
-	for _, path := range []string{"/healthz", "/v1/measure?from=1,2&to=3,4", "/v1/regions", "/v1/changes", "/ogc/collections", "/around"} {
+	for _, path := range []string{"/healthz", "/v1/measure?from=1,2&to=3,4", "/v1/regions", "/v1/changes",
+		"/ogc/collections", "/around"} {
 		resp, text := s.ask("HEAD", path, nil)
 		assert.Equal(t, 200, resp.StatusCode, path)
 		assert.Empty(t, text)
 		assert.NotEmpty(t, resp.Header.Get("Content-Type"), path)
 	}
-	for path, allow := range map[string]string{"/v1/measure": "GET", items: "GET", "/healthz": "GET", "/around": "GET"} {
+	for path, allow := range map[string]string{"/v1/measure": "GET", items: "GET", "/healthz": "GET",
+		"/around": "GET"} {
 		resp, text := s.ask("DELETE", path, nil)
 		assert.Equal(t, 405, resp.StatusCode, path)
 		assert.Contains(t, resp.Header.Get("Allow"), allow, path)
@@ -277,7 +312,8 @@ func TestHTTPManners(t *testing.T) {
 	}
 	resp, _ := s.ask("POST", "/v1/nothing", nil)
 	assert.Equal(t, 404, resp.StatusCode)
-	for kind, want := range map[string]int{"text/plain": 415, "application/x-www-form-urlencoded": 415, "nonsense;;": 415, "application/geo+json; charset=utf-8": 201, "": 201} {
+	for kind, want := range map[string]int{"text/plain": 415, "application/x-www-form-urlencoded": 415,
+		"nonsense;;": 415, "application/geo+json; charset=utf-8": 201, "": 201} {
 		resp, text := s.ask("POST", items, strings.NewReader(post("x", 1, 2)), "Content-Type", kind)
 		assert.Equal(t, want, resp.StatusCode, "%s: %s", kind, text)
 	}
@@ -340,12 +376,14 @@ func TestNonsenseIsAnsweredPlainly(t *testing.T) {
 		"nonsense\r\n\r\n":                  400,
 		"GET / HTTP/1.1\r\n\r\n":            400,
 		"GET / HTTP/9.9\r\nHost: x\r\n\r\n": 505,
-		"GET / HTTP/1.1\r\nHost: localhost\r\nA: " + strings.Repeat("x", 80<<10) + "\r\n\r\n":                                                     431,
-		"POST " + items + " HTTP/1.1\r\n" + auth + "Content-Length: 100\r\n\r\n{":                                                                 400,
-		"POST " + items + " HTTP/1.1\r\n" + auth + "Transfer-Encoding: chunked\r\n\r\nzz\r\n{}\r\n":                                               400,
-		"POST " + items + " HTTP/1.1\r\n" + auth + "Transfer-Encoding: chunked\r\n\r\n5\r\n{}":                                                    400,
-		"POST /session HTTP/1.1\r\nHost: localhost\r\nContent-Length: 31000000\r\n\r\n{":                                                          413,
-		"POST /session HTTP/1.1\r\nHost: localhost\r\nTransfer-Encoding: chunked\r\n\r\n2000\r\n" + strings.Repeat("x", 0x2000) + "\r\n0\r\n\r\n": 413,
+		"GET / HTTP/1.1\r\nHost: localhost\r\nA: " + strings.Repeat("x", 80<<10) +
+			"\r\n\r\n": 431,
+		"POST " + items + " HTTP/1.1\r\n" + auth + "Content-Length: 100\r\n\r\n{":                   400,
+		"POST " + items + " HTTP/1.1\r\n" + auth + "Transfer-Encoding: chunked\r\n\r\nzz\r\n{}\r\n": 400,
+		"POST " + items + " HTTP/1.1\r\n" + auth + "Transfer-Encoding: chunked\r\n\r\n5\r\n{}":      400,
+		"POST /session HTTP/1.1\r\nHost: localhost\r\nContent-Length: 31000000\r\n\r\n{":            413,
+		"POST /session HTTP/1.1\r\nHost: localhost\r\nTransfer-Encoding: chunked\r\n\r\n2000\r\n" + strings.Repeat(
+			"x", 0x2000) + "\r\n0\r\n\r\n": 413,
 	} {
 		for range 3 {
 			status, kind, body := say(text)
@@ -382,7 +420,11 @@ func (s *safeBuffer) String() string {
 func TestOnlyAPersonAtTheMachineIsLetIn(t *testing.T) {
 	s := newSite(t)
 	sign := func(headers ...string) int {
-		resp, _ := s.ask("POST", "/session", strings.NewReader(`{}`), append([]string{"Authorization", ""}, headers...)...)
+		resp, _ := s.ask(
+			"POST",
+			"/session",
+			strings.NewReader(`{}`),
+			append([]string{"Authorization", ""}, headers...)...)
 		return resp.StatusCode
 	}
 	assert.Equal(t, 200, sign())
@@ -419,19 +461,31 @@ func TestTheDatabaseStandsStill(t *testing.T) {
 	s.expire()
 	a := s.call("GET", "/readyz", "")
 	assert.Equal(t, 503, a.status)
-	for _, path := range []string{"/v1/measure?from=1,2&to=3,4", "/v1/nearby?at=-38.1,-26.1", "/v1/geocode?q=varrowby", "/v1/collections", "/v1/categories", path,
+	for _, path := range []string{"/v1/measure?from=1,2&to=3,4", "/v1/nearby?at=-38.1,-26.1",
+		"/v1/geocode?q=varrowby", "/v1/collections", "/v1/categories", path,
 		"/v1/features?q=pump", items, "/v1/tiles/" + version + "/3/3/4", "/v1/regions", "/healthz"} {
 		a := s.call("GET", path, "", "Accept-Encoding", "identity")
 		assert.Equal(t, 200, a.status, "%s: %s", path, a.body)
 	}
-	for _, c := range [][3]string{{"PUT", items + "/" + newID(), post("x", 1, 2)}, {"POST", items, post("x", 1, 2)}, {"GET", "/v1/bin", ""}} {
+	for _, c := range [][3]string{{"PUT", items + "/" + newID(), post("x", 1, 2)}, {"POST", items, post(
+		"x", 1, 2)}, {"GET", "/v1/bin", ""}} {
 		a := s.call(c[0], c[1], c[2])
 		assert.Equal(t, 503, a.status, "%v: %s", c[:2], a.body)
 		assert.NotEmpty(t, a.header.Get("Retry-After"))
 	}
-	assert.Equal(t, 503, s.call("GET", "/v1/regions", "", "Authorization", "Bearer unknown").status, "whom nobody knows is neither let in nor turned away")
+	assert.Equal(
+		t,
+		503,
+		s.call("GET", "/v1/regions", "", "Authorization", "Bearer unknown").status,
+		"whom nobody knows is neither let in nor turned away",
+	)
 	thaw()
-	require.Eventually(t, func() bool { return s.call("GET", "/readyz", "").status == 200 }, time.Minute, 20*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return s.call("GET", "/readyz", "").status == 200 },
+		time.Minute,
+		20*time.Millisecond,
+	)
 	require.Equal(t, 201, s.call("PUT", items+"/"+newID(), post("After", 1, 2)).status)
 	lines := bufio.NewScanner(follower.Body)
 	lines.Buffer(nil, 1<<20)
@@ -454,7 +508,10 @@ func TestASlowReaderIsCutOffAndResumes(t *testing.T) {
 		c, err := net.Dial("tcp", strings.TrimPrefix(s.url, "http://"))
 		require.NoError(t, err)
 		defer c.Close()
-		_, err = io.WriteString(c, "GET /v1/changes HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer secret\r\n\r\n")
+		_, err = io.WriteString(
+			c,
+			"GET /v1/changes HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer secret\r\n\r\n",
+		)
 		require.NoError(t, err)
 		conns = append(conns, c)
 	}

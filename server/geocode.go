@@ -15,9 +15,19 @@ import (
 func (s *server) geocode(c *echo.Context) error {
 	q := newQuery(c)
 	ask := address.Query{Text: q.text("q", 1000), Street: q.text("street", 300), HouseNumber: q.text("housenumber", 50),
-		Locality: q.text("locality", 300), Postcode: q.text("postcode", 50), Near: q.point("near", false), Limit: q.limit()}
+		Locality: q.text(
+			"locality",
+			300,
+		), Postcode: q.text("postcode", 50), Near: q.point("near", false), Limit: q.limit()}
 	if ask.Text == "" && ask.Street == "" && ask.Locality == "" {
-		q.refuse("q", "", &geo.ParseError{Reason: "is missing", Hint: "q=Mill Lane 12, Varrowby, or street= with housenumber=, locality=, postcode="})
+		q.refuse(
+			"q",
+			"",
+			&geo.ParseError{
+				Reason: "is missing",
+				Hint:   "q=Mill Lane 12, Varrowby, or street= with housenumber=, locality=, postcode=",
+			},
+		)
 	}
 	if err := q.check(); err != nil {
 		return err
@@ -90,7 +100,8 @@ func (s *server) interpret(c *echo.Context) error {
 		default:
 			p := m.Position
 			a.feature(&geojson.Feature{Type: "Feature", Geometry: geojson.Point(p.Point), Properties: map[string]any{
-				"kind": "position", "label": p.Point.String(), "notation": string(p.Notation), "confidence": m.Confidence,
+				"kind": "position", "label": p.Point.String(), "notation": string(p.Notation),
+				"confidence": m.Confidence,
 				"accuracy_m": defined(p.AccuracyM)}})
 		}
 	}

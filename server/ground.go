@@ -50,7 +50,11 @@ func tileID(c *echo.Context) (tile.ID, error) {
 	for i, name := range []string{"z", "x", "y"} {
 		n, err := strconv.Atoi(c.Param(name))
 		if err != nil {
-			return tile.ID{}, fault.Refuse(name, c.Param(name), &geo.ParseError{Reason: "is not a whole number", Hint: "tiles are named z/x/y"})
+			return tile.ID{}, fault.Refuse(
+				name,
+				c.Param(name),
+				&geo.ParseError{Reason: "is not a whole number", Hint: "tiles are named z/x/y"},
+			)
 		}
 		v[i] = n
 	}

@@ -33,7 +33,11 @@ func (s *server) history(c *echo.Context) error {
 	for i, p := range past {
 		changes := make([]map[string]any, len(p.Changes))
 		for k, d := range p.Changes {
-			changes[k] = map[string]any{"name": d.Name, "before": presentValue(d.Before), "after": presentValue(d.After)}
+			changes[k] = map[string]any{
+				"name":   d.Name,
+				"before": presentValue(d.Before),
+				"after":  presentValue(d.After),
+			}
 		}
 		out[i] = map[string]any{"no": p.No, "at": p.At.Format(time.RFC3339Nano), "actor": p.Actor, "what": p.What,
 			"changes": changes, "moved_m": p.MovedM, "feature": present(p.Feature)}

@@ -49,7 +49,10 @@ func (s *server) addPicture(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusCreated, map[string]any{"picture": hash, "media_type": info.MediaType, "width_px": info.Width, "height_px": info.Height})
+	return c.JSON(
+		http.StatusCreated,
+		map[string]any{"picture": hash, "media_type": info.MediaType, "width_px": info.Width, "height_px": info.Height},
+	)
 }
 
 func (s *server) picture(c *echo.Context) error {
@@ -59,6 +62,9 @@ func (s *server) picture(c *echo.Context) error {
 	}
 	h := c.Response().Header()
 	h.Set("Cache-Control", "private, max-age=31536000, immutable")
-	h.Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox") // a drawing that is opened by itself
+	h.Set(
+		"Content-Security-Policy",
+		"default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox",
+	) // a drawing that is opened by itself
 	return c.Blob(http.StatusOK, p.MediaType, p.Data)
 }

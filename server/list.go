@@ -19,8 +19,20 @@ const (
 // list answers GET /v1/features: any part of a list of features that is searched, filtered and sorted.
 func (s *server) list(c *echo.Context) error {
 	q := newQuery(c)
-	ask := catalog.List{Text: q.text("q", 1000), Collections: q.list("collection", 100), Categories: q.list("category", 200),
-		Kinds: q.list("kind", 3), Limit: q.limit(), Where: map[string]string{}, Box: q.box(), Offset: q.offset(), IDs: q.ids("id", maxIDs)}
+	ask := catalog.List{
+		Text:        q.text("q", 1000),
+		Collections: q.list("collection", 100),
+		Categories:  q.list("category", 200),
+		Kinds: q.list(
+			"kind",
+			3,
+		),
+		Limit:  q.limit(),
+		Where:  map[string]string{},
+		Box:    q.box(),
+		Offset: q.offset(),
+		IDs:    q.ids("id", maxIDs),
+	}
 	ask.Sort = q.text("sort", 101)
 	if name, descending := strings.CutPrefix(ask.Sort, "-"); descending {
 		ask.Sort, ask.Descending = name, true

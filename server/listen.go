@@ -16,14 +16,20 @@ import (
 	"github.com/google/uuid"
 )
 
-// NewHTTPServer returns the server for a handler, with limits for how long a request may take to arrive. Its own answers,
-// to what is no HTTP, are problem documents as well when it listens through Listener.
+// NewHTTPServer returns the server for a handler, with limits for how long a request may take to arrive. Its own
+// answers, to what is no HTTP, are problem documents as well when it listens through Listener.
 func NewHTTPServer(handler http.Handler, logger *slog.Logger) *http.Server {
-	return &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
-		ErrorLog: log.New(&sparing{logger: logger, now: time.Now}, "", 0)}
+	return &http.Server{
+		Handler:           handler,
+		ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout:       2 * time.Minute,
+		MaxHeaderBytes:    64 << 10,
+		ErrorLog:          log.New(&sparing{logger: logger, now: time.Now}, "", 0),
+	}
 }
 
-// sparing logs what net/http complains of, each kind of complaint at most once a minute: who sends nonsense writes no log.
+// sparing logs what net/http complains of, each kind of complaint at most once a minute: who sends nonsense writes no
+// log.
 type sparing struct {
 	logger *slog.Logger
 	now    func() time.Time
@@ -61,8 +67,12 @@ func Starting() http.Handler {
 			return
 		}
 		w.Header().Set("Retry-After", "1")
-		writeProblem(w, problem{Type: typePrefix + "not-ready", Title: "Not ready yet", Status: http.StatusServiceUnavailable,
-			Detail: "the server is starting: the database, the places and the map data are being loaded", RequestID: uuid.NewString()})
+		writeProblem(
+			w,
+			problem{Type: typePrefix + "not-ready", Title: "Not ready yet", Status: http.StatusServiceUnavailable,
+				Detail:    "the server is starting: the database, the places and the map data are being loaded",
+				RequestID: uuid.NewString()},
+		)
 	})
 }
 
@@ -103,14 +113,18 @@ func (c *conn) Write(data []byte) (int, error) {
 	}
 	status, _ := strconv.Atoi(string(m[1])) // three digits
 	detail := strings.TrimPrefix(string(data[len(m[0]):]), string(m[1])+" ")
-	text, err := json.Marshal(problem{Type: typePrefix + "http-" + string(m[1]), Title: http.StatusText(status), Status: status,
-		Detail: "this is not a request that can be read: " + detail, RequestID: uuid.NewString()})
+	text, err := json.Marshal(
+		problem{Type: typePrefix + "http-" + string(m[1]), Title: http.StatusText(status), Status: status,
+			Detail: "this is not a request that can be read: " + detail, RequestID: uuid.NewString()},
+	)
 	if err != nil {
 		return c.Conn.Write(data)
 	}
 	var out bytes.Buffer
-	out.WriteString("HTTP/1.1 " + string(m[1]) + " " + http.StatusText(status) + "\r\nContent-Type: application/problem+json\r\n" +
-		"Content-Length: " + strconv.Itoa(len(text)) + "\r\nConnection: close\r\n\r\n")
+	out.WriteString(
+		"HTTP/1.1 " + string(m[1]) + " " + http.StatusText(status) + "\r\nContent-Type: application/problem+json\r\n" +
+			"Content-Length: " + strconv.Itoa(len(text)) + "\r\nConnection: close\r\n\r\n",
+	)
 	out.Write(text)
 	if _, err := c.Conn.Write(out.Bytes()); err != nil {
 		return 0, err

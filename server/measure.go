@@ -39,7 +39,15 @@ func (s *server) measure(c *echo.Context) error {
 
 func (s *server) destination(c *echo.Context) error {
 	q := newQuery(c)
-	from, bearing, distance, model := q.point("from", true), q.number("bearing"), q.length("distance", math.NaN()), q.model()
+	from, bearing, distance, model := q.point(
+		"from",
+		true,
+	), q.number(
+		"bearing",
+	), q.length(
+		"distance",
+		math.NaN(),
+	), q.model()
 	if math.IsNaN(distance) {
 		q.refuse("distance", "", &geo.ParseError{Reason: "is missing", Hint: "e.g. distance=5km"})
 	}

@@ -36,22 +36,45 @@ func (s *server) newMetrics() *metrics {
 			Buckets: []float64{.0005, .001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 10}}, []string{"route"}),
 		problems: prometheus.NewCounterVec(prometheus.CounterOpts{Namespace: "viandante", Name: "problems_total",
 			Help: "Requests that were answered with a problem, by its type."}, []string{"type"}),
-		panics:  counter("panics_total", "Requests that went wrong here."),
-		streams: prometheus.NewGauge(prometheus.GaugeOpts{Namespace: "viandante", Name: "streams", Help: "Streams of changes that are open."}),
-		cutOff:  counter("streams_cut_off_total", "Streams that were ended because their reader was too slow; they can be resumed."),
+		panics: counter("panics_total", "Requests that went wrong here."),
+		streams: prometheus.NewGauge(
+			prometheus.GaugeOpts{Namespace: "viandante", Name: "streams", Help: "Streams of changes that are open."},
+		),
+		cutOff: counter(
+			"streams_cut_off_total",
+			"Streams that were ended because their reader was too slow; they can be resumed.",
+		),
 	}
 	read := func(name, help string, value func() int64) prometheus.Collector {
 		o := prometheus.CounterOpts{Namespace: "viandante", Name: name, Help: help}
 		return prometheus.NewCounterFunc(o, func() float64 { return float64(value()) })
 	}
 	v := s.Service
-	m.registry.MustRegister(m.requests, m.durations, m.problems, m.panics, m.streams, m.cutOff,
-		read("region_faults_total", "Readings of a region file that failed because it was cut short or its disk fails.", v.RegionFaults),
+	m.registry.MustRegister(
+		m.requests,
+		m.durations,
+		m.problems,
+		m.panics,
+		m.streams,
+		m.cutOff,
+		read(
+			"region_faults_total",
+			"Readings of a region file that failed because it was cut short or its disk fails.",
+			v.RegionFaults,
+		),
 		read("background_panics_total", "What went wrong in the background, and was begun again.", v.Panics),
 		read("database_outages_total", "Times that the database was found not to answer.", v.Outages),
-		prometheus.NewGaugeFunc(prometheus.GaugeOpts{Namespace: "viandante", Name: "regions_away", Help: "Regions that should be in use and cannot be read."},
-			func() float64 { return float64(s.Service.RegionsAway()) }),
-		collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+		prometheus.NewGaugeFunc(
+			prometheus.GaugeOpts{
+				Namespace: "viandante",
+				Name:      "regions_away",
+				Help:      "Regions that should be in use and cannot be read.",
+			},
+			func() float64 { return float64(s.Service.RegionsAway()) },
+		),
+		collectors.NewGoCollector(),
+		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
+	)
 	return m
 }
 
@@ -87,6 +110,7 @@ func (s *server) serveMetrics(c *echo.Context) error {
 			return err
 		}
 	}
-	promhttp.HandlerFor(s.metrics.registry, promhttp.HandlerOpts{DisableCompression: true}).ServeHTTP(c.Response(), c.Request())
+	promhttp.HandlerFor(s.metrics.registry, promhttp.HandlerOpts{DisableCompression: true}).
+		ServeHTTP(c.Response(), c.Request())
 	return nil
 }

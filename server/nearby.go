@@ -14,8 +14,14 @@ import (
 // nearby answers GET /v1/nearby: the places of a ring, by distance.
 func (s *server) nearby(c *echo.Context) error {
 	q := newQuery(c)
-	ask := catalog.Near{At: q.point("at", true), WithinM: q.length("within", math.Inf(1)), BeyondM: q.length("beyond", 0),
-		Collections: q.list("collection", 100), Categories: q.list("category", 100), Limit: q.limit()}
+	ask := catalog.Near{
+		At:          q.point("at", true),
+		WithinM:     q.length("within", math.Inf(1)),
+		BeyondM:     q.length("beyond", 0),
+		Collections: q.list("collection", 100),
+		Categories:  q.list("category", 100),
+		Limit:       q.limit(),
+	}
 	if err := q.check(); err != nil {
 		return err
 	}

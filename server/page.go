@@ -30,7 +30,11 @@ func (s *server) page(c *echo.Context) error {
 			}
 		}
 		h.Set("Cache-Control", "no-cache")
-		h.Set("Content-Security-Policy", "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; worker-src 'self' blob:; frame-ancestors 'none'; base-uri 'none'")
+		h.Set(
+			"Content-Security-Policy",
+			"default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; img-src 'self' data: blob:; style-src 'self' "+
+				"'unsafe-inline'; worker-src 'self' blob:; frame-ancestors 'none'; base-uri 'none'",
+		)
 	}
 	kind := mime.TypeByExtension(path.Ext(name))
 	if kind == "" {

@@ -11,7 +11,8 @@ import (
 const lockers = `{"title":"Lockers","attributes":[
 	{"name":"boxes","title":"Boxes","type":"number","required":true},
 	{"name":"lock","type":"choice","options":["key","code"]},
-	{"name":"checked_on","type":"date"},{"name":"indoors","type":"boolean"},{"name":"manual","type":"url"},{"name":"keeper_phone","type":"telephone"},{"name":"notes","type":"text"}]}`
+	{"name":"checked_on","type":"date"},{"name":"indoors","type":"boolean"},{"name":"manual","type":"url"},
+		{"name":"keeper_phone","type":"telephone"},{"name":"notes","type":"text"}]}`
 
 func TestACollectionGoesWhenItIsEmpty(t *testing.T) {
 	s := newSite(t)
@@ -33,10 +34,19 @@ func TestACollectionDefinesItsAttributes(t *testing.T) {
 	require.Equal(t, 201, a.status, "%s", a.body)
 	assert.Len(t, a.json["attributes"], 7)
 	place := func(props string) answer {
-		return s.call("PUT", "/ogc/collections/lockers/items/"+newID(), fmt.Sprintf(`{"type":"Feature","geometry":null,"properties":{%s}}`, props))
+		return s.call(
+			"PUT",
+			"/ogc/collections/lockers/items/"+newID(),
+			fmt.Sprintf(`{"type":"Feature","geometry":null,"properties":{%s}}`, props),
+		)
 	}
-	a = place(`"name":"Quay","boxes":12,"lock":"code","checked_on":"2026-05-01","indoors":false,"manual":"https://society.example/manual","keeper_phone":"+290 (12) 345-67 ext. 8","notes":"=SUM(A1)","free":{"of":"schema"},
-		"telephone":"112 233","website":"http://society.example","visible":true,"address":"Quay 1","description":"by the steps"`)
+	a = place(
+		`"name":"Quay","boxes":12,"lock":"code","checked_on":"2026-05-01","indoors":false,
+		"manual":"https://society.example/manual","keeper_phone":"+290 (12) 345-67 ext. 8",
+		"notes":"=SUM(A1)","free":{"of":"schema"},
+		"telephone":"112 233","website":"http://society.example","visible":true,
+		"address":"Quay 1","description":"by the steps"`,
+	)
 	require.Equal(t, 201, a.status, "%s", a.body)
 	assert.Equal(t, map[string]any{"of": "schema"}, prop(a.json, "free"), "what is not defined is free")
 	for props, says := range map[string]string{
@@ -59,7 +69,12 @@ func TestACollectionDefinesItsAttributes(t *testing.T) {
 		assert.Contains(t, string(a.body), says)
 	}
 	assert.Equal(t, 428, s.put("/v1/collections/lockers", `{"title":"Lending lockers"}`).status)
-	a = s.put("/v1/collections/lockers", `{"title":"Lending lockers"}`, "If-Match", s.call("GET", "/v1/collections/lockers", "").header.Get("ETag"))
+	a = s.put(
+		"/v1/collections/lockers",
+		`{"title":"Lending lockers"}`,
+		"If-Match",
+		s.call("GET", "/v1/collections/lockers", "").header.Get("ETag"),
+	)
 	assert.Len(t, a.json["attributes"], 7, "a change of the title leaves them")
 	for attributes, says := range map[string]string{
 		`{"name":"Boxes","type":"number"}`:                        "must begin with a small letter",
@@ -81,10 +96,15 @@ func TestACollectionDefinesItsAttributes(t *testing.T) {
 func TestCategoriesComeAndGo(t *testing.T) {
 	s := newSite(t)
 	picture := s.call("POST", "/v1/pictures", picturePNG(20, 20), asJSON, "image/png").json["picture"]
-	a := s.put("/v1/categories/pump", fmt.Sprintf(`{"name":"Pump","glyph":"drop","colour":"#24705F","position":3,"picture":%q}`, picture))
+	a := s.put(
+		"/v1/categories/pump",
+		fmt.Sprintf(`{"name":"Pump","glyph":"drop","colour":"#24705F","position":3,"picture":%q}`, picture),
+	)
 	require.Equal(t, 201, a.status, "%s", a.body)
 	require.Len(t, s.call("GET", "/v1/categories", "").list("categories"), 1)
-	for body, says := range map[string]string{`{"name":"","colour":"#24705F"}`: "1 to 100", `{"name":"x","colour":"green"}`: "not a colour", `{"name":"x","colour":"#24705F","picture":"none"}`: "/v1/pictures first"} {
+	for body, says := range map[string]string{`{"name":"","colour":"#24705F"}`: "1 to 100",
+		`{"name":"x","colour":"green"}`:                    "not a colour",
+		`{"name":"x","colour":"#24705F","picture":"none"}`: "/v1/pictures first"} {
 		a := s.put("/v1/categories/pump", body)
 		assert.Equal(t, 400, a.status)
 		assert.Contains(t, string(a.body), says)
@@ -101,7 +121,19 @@ func TestHistoryAndBin(t *testing.T) {
 	path, past := items+"/"+id, "/v1/collections/posts/history/"+id
 	require.Equal(t, 201, s.call("PUT", path, post("Pump", -38.1, -26.2)).status)
 	require.Equal(t, 200, s.call("PUT", path, post("Pump", -38.1009, -26.2), "If-Match", "*").status)
-	require.Equal(t, 200, s.call("PATCH", path, `{"properties":{"name":"Old pump","open":null}}`, "If-Match", "*", asJSON, "application/merge-patch+json").status)
+	require.Equal(
+		t,
+		200,
+		s.call(
+			"PATCH",
+			path,
+			`{"properties":{"name":"Old pump","open":null}}`,
+			"If-Match",
+			"*",
+			asJSON,
+			"application/merge-patch+json",
+		).status,
+	)
 	require.Equal(t, 204, s.call("DELETE", path, "", "If-Match", "*").status)
 	bin := s.call("GET", "/v1/bin", "").list("bin")
 	require.Len(t, bin, 1)
@@ -115,17 +147,26 @@ func TestHistoryAndBin(t *testing.T) {
 		assert.Equal(t, "tester", history[i]["actor"])
 	}
 	assert.InDelta(t, 99.9, history[3]["moved_m"], 0.2)
-	assert.Equal(t, []any{map[string]any{"name": "name", "before": "Pump", "after": "Old pump"}, map[string]any{"name": "open", "before": true, "after": nil}}, history[2]["changes"])
+	assert.Equal(
+		t,
+		[]any{
+			map[string]any{"name": "name", "before": "Pump", "after": "Old pump"},
+			map[string]any{"name": "open", "before": true, "after": nil},
+		},
+		history[2]["changes"],
+	)
 	assert.Equal(t, 404, s.call("GET", "/v1/collections/posts/history/"+newID(), "").status)
 	assert.Equal(t, 404, s.call("GET", "/v1/collections/other/history/"+id, "").status)
 }
 
-// Positions that were mistyped lie far from everything; the likely mend is offered. One that is far on purpose is left alone.
+// Positions that were mistyped lie far from everything; the likely mend is offered. One that is far on purpose is left
+// alone.
 func TestDoubtsAboutAPosition(t *testing.T) {
 	s := newMapSite(t)
 	for at, want := range map[string]string{
-		"-38.114,-26.28": "", "-38.3,-26.9": "", "-26.28,-38.114": "-38.114,-26.28", "38.114,-26.28": "-38.114,-26.28", "-38.114,26.28": "-38.114,-26.28",
-		"38.114,26.28": "-38.114,-26.28", "26.28,38.114": "-38.114,-26.28", "52.5,13.4": "", "0,0": "",
+		"-38.114,-26.28": "", "-38.3,-26.9": "", "-26.28,-38.114": "-38.114,-26.28", "38.114,-26.28": "-38.114,-26.28",
+		"-38.114,26.28": "-38.114,-26.28",
+		"38.114,26.28":  "-38.114,-26.28", "26.28,38.114": "-38.114,-26.28", "52.5,13.4": "", "0,0": "",
 	} {
 		doubts := s.call("GET", "/v1/doubts?at="+at, "").list("doubts")
 		switch {

@@ -75,7 +75,8 @@ func (s *server) problem(c *echo.Context, err error) {
 		if se.Kind == fault.Unauthorized {
 			c.Response().Header().Set("WWW-Authenticate", `Bearer realm="viandante"`)
 		}
-		p.Type, p.Title, p.Status, p.Detail, p.Errors, p.Current = typePrefix+k.name, k.title, k.status, se.Detail, se.Fields, se.Current
+		p.Type, p.Title, p.Status, p.Detail, p.Errors, p.Current = typePrefix+k.name, k.title, k.status, se.Detail,
+			se.Fields, se.Current
 	case errors.Is(err, context.Canceled):
 		set(499, "cancelled", "Cancelled", "the request was cancelled")
 	case errors.As(err, &he):
@@ -88,8 +89,23 @@ func (s *server) problem(c *echo.Context, err error) {
 		}
 		set(status, "http-"+strconv.Itoa(status), http.StatusText(status), explained(c, status))
 	default:
-		s.Log.Error("request failed", "request_id", id, "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
-		set(http.StatusInternalServerError, "internal", "Something went wrong here", "the server's log has the reason under the request id")
+		s.Log.Error(
+			"request failed",
+			"request_id",
+			id,
+			"method",
+			c.Request().Method,
+			"path",
+			c.Request().URL.Path,
+			"error",
+			err,
+		)
+		set(
+			http.StatusInternalServerError,
+			"internal",
+			"Something went wrong here",
+			"the server's log has the reason under the request id",
+		)
 	}
 	s.metrics.problems.WithLabelValues(strings.TrimPrefix(p.Type, typePrefix)).Inc()
 	if p.Status == http.StatusServiceUnavailable {

@@ -61,7 +61,14 @@ func (q *query) point(name string, required bool) geo.Point {
 	s := q.text(name, 200)
 	if s == "" {
 		if required {
-			q.refuse(name, "", &geo.ParseError{Reason: "is missing", Hint: "lat,lng in decimal degrees, e.g. " + name + "=-38.1402,-26.0517"})
+			q.refuse(
+				name,
+				"",
+				&geo.ParseError{
+					Reason: "is missing",
+					Hint:   "lat,lng in decimal degrees, e.g. " + name + "=-38.1402,-26.0517",
+				},
+			)
 		}
 		return geo.Point{}
 	}
@@ -154,7 +161,14 @@ func (q *query) check() error {
 		if !slices.Contains(q.known, name) {
 			known := slices.Clone(q.known)
 			slices.Sort(known)
-			q.refuse(name, q.values.Get(name), &geo.ParseError{Reason: "is not a parameter of this call", Hint: "it knows " + strings.Join(known, ", ")})
+			q.refuse(
+				name,
+				q.values.Get(name),
+				&geo.ParseError{
+					Reason: "is not a parameter of this call",
+					Hint:   "it knows " + strings.Join(known, ", "),
+				},
+			)
 		}
 	}
 	if len(q.wrong) == 0 {

@@ -57,10 +57,27 @@ func presentRoute(mode region.Mode, legs []*road.Route) *geojson.Feature {
 		distance, duration = distance+leg.DistanceM, duration+leg.DurationS
 		steps := make([]map[string]any, len(leg.Steps))
 		for i, st := range leg.Steps {
-			steps[i] = map[string]any{"turn": st.Turn, "name": st.Name, "way": st.Class.String(), "distance_m": st.DistanceM, "duration_s": st.DurationS,
-				"bearing_deg": defined(st.Bearing), "at": lngLat(st.At), "from": offset + st.From}
+			steps[i] = map[string]any{
+				"turn":        st.Turn,
+				"name":        st.Name,
+				"way":         st.Class.String(),
+				"distance_m":  st.DistanceM,
+				"duration_s":  st.DurationS,
+				"bearing_deg": defined(st.Bearing),
+				"at":          lngLat(st.At),
+				"from":        offset + st.From,
+			}
 		}
-		out = append(out, map[string]any{"distance_m": leg.DistanceM, "duration_s": leg.DurationS, "from_road_m": leg.FromRoadM, "to_road_m": leg.ToRoadM, "steps": steps})
+		out = append(
+			out,
+			map[string]any{
+				"distance_m":  leg.DistanceM,
+				"duration_s":  leg.DurationS,
+				"from_road_m": leg.FromRoadM,
+				"to_road_m":   leg.ToRoadM,
+				"steps":       steps,
+			},
+		)
 	}
 	return &geojson.Feature{Type: "Feature", Geometry: geojson.LineString(line),
 		Properties: map[string]any{"distance_m": distance, "duration_s": duration, "by": mode.String(), "legs": out}}

@@ -1,5 +1,5 @@
-// Package server speaks HTTP for the service: routes, decoding, problem details, sign-in. openapi.yaml is the truth about
-// what it says; it does nothing that the service could do.
+// Package server speaks HTTP for the service: routes, decoding, problem details, sign-in. openapi.yaml is the truth
+// about what it says; it does nothing that the service could do.
 package server
 
 import (
@@ -72,7 +72,10 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 		p := c.Request().URL.Path
 		return len(p) > 10 && (p[:10] == "/v1/tiles/" || p == "/v1/changes")
 	}}))
-	e.GET("/healthz", func(c *echo.Context) error { return c.JSON(http.StatusOK, map[string]string{"status": "alive"}) })
+	e.GET(
+		"/healthz",
+		func(c *echo.Context) error { return c.JSON(http.StatusOK, map[string]string{"status": "alive"}) },
+	)
 	e.GET("/readyz", s.readyz)
 	e.GET("/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, s.spec) })
 	e.GET("/metrics", s.serveMetrics)

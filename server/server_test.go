@@ -66,8 +66,28 @@ func newSiteWith(t *testing.T, prepare func(*service.Service)) *site {
 	db := storetest.Open(t)
 	ws := uuid.Must(uuid.NewV7())
 	require.NoError(t, db.CreateWorkspace(ctx, ws, "test"))
-	require.NoError(t, db.AddCredential(ctx, "secret", store.Credential{Workspace: ws, Kind: store.Token, Name: "tester", Scopes: "read write", Origins: "https://app.example"}))
-	require.NoError(t, db.AddCredential(ctx, "reader", store.Credential{Workspace: ws, Kind: store.Token, Name: "reader", Scopes: "read"}))
+	require.NoError(
+		t,
+		db.AddCredential(
+			ctx,
+			"secret",
+			store.Credential{
+				Workspace: ws,
+				Kind:      store.Token,
+				Name:      "tester",
+				Scopes:    "read write",
+				Origins:   "https://app.example",
+			},
+		),
+	)
+	require.NoError(
+		t,
+		db.AddCredential(
+			ctx,
+			"reader",
+			store.Credential{Workspace: ws, Kind: store.Token, Name: "reader", Scopes: "read"},
+		),
+	)
 	svc := service.New(db, t.TempDir(), slog.New(slog.DiscardHandler), service.Options{})
 	prepare(svc)
 	require.NoError(t, svc.Load(ctx))
@@ -79,7 +99,9 @@ func newSiteWith(t *testing.T, prepare func(*service.Service)) *site {
 		Demo: &Demo{Demo: access.Demo{Workspace: ws, Standpoint: geo.MustPoint(-38.1, -26.1)}}}
 	out.handler, err = New(ctx, out.config)
 	require.NoError(t, err)
-	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { out.handler.ServeHTTP(w, r) }))
+	s := httptest.NewServer(
+		http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { out.handler.ServeHTTP(w, r) }),
+	)
 	var following sync.WaitGroup
 	following.Go(func() { svc.Run(ctx) })
 	t.Cleanup(func() { cancel(); s.Close(); following.Wait(); svc.Close() })
@@ -124,7 +146,8 @@ type answer struct {
 	json   map[string]any
 }
 
-// call sends a request and holds request and answer to the OpenAPI document. A request that is meant to be wrong is not held to it.
+// call sends a request and holds request and answer to the OpenAPI document. A request that is meant to be wrong is not
+// held to it.
 func (s *site) call(method, path, body string, headers ...string) answer {
 	s.t.Helper()
 	req, err := http.NewRequest(method, s.url+path, strings.NewReader(body))
@@ -173,8 +196,13 @@ func (s *site) collection() {
 }
 
 func post(name string, lat, lng float64) string {
-	text, _ := json.Marshal(map[string]any{"type": "Feature", "geometry": map[string]any{"type": "Point", "coordinates": []float64{lng, lat}},
-		"properties": map[string]any{"name": name, "category": "fountain", "open": true}})
+	text, _ := json.Marshal(
+		map[string]any{
+			"type":       "Feature",
+			"geometry":   map[string]any{"type": "Point", "coordinates": []float64{lng, lat}},
+			"properties": map[string]any{"name": name, "category": "fountain", "open": true},
+		},
+	)
 	return string(text)
 }
 
@@ -239,13 +267,26 @@ func TestTheLifeOfAFeature(t *testing.T) {
 	require.NotEmpty(t, tag)
 	assert.Equal(t, s.url+items+"/"+id, a.header.Get("Location"))
 
-	assert.Equal(t, 200, s.call("PUT", items+"/"+id, post("Mill <b>Fountain</b>", -38.1, -26.1), "If-None-Match", "*").status, "a retry doubles nothing")
+	assert.Equal(
+		t,
+		200,
+		s.call("PUT", items+"/"+id, post("Mill <b>Fountain</b>", -38.1, -26.1), "If-None-Match", "*").status,
+		"a retry doubles nothing",
+	)
 	assert.Equal(t, 428, s.call("PUT", items+"/"+id, post("Other", -38.1, -26.1)).status)
 	a = s.call("PUT", items+"/"+id, post("Other", -38.1, -26.1), "If-None-Match", "*")
 	assert.Equal(t, 412, a.status)
 	assert.Equal(t, 428, s.call("DELETE", items+"/"+id, "").status)
 
-	a = s.call("PATCH", items+"/"+id, `{"properties":{"open":null,"note":"wet"}}`, "If-Match", tag, "Content-Type", "application/merge-patch+json")
+	a = s.call(
+		"PATCH",
+		items+"/"+id,
+		`{"properties":{"open":null,"note":"wet"}}`,
+		"If-Match",
+		tag,
+		"Content-Type",
+		"application/merge-patch+json",
+	)
 	require.Equal(t, 200, a.status, "%s", a.body)
 	assert.Equal(t, "wet", prop(a.json, "note"))
 	assert.NotContains(t, a.json["properties"], "open")
@@ -253,7 +294,12 @@ func TestTheLifeOfAFeature(t *testing.T) {
 
 	stale := s.call("PUT", items+"/"+id, post("Mine", -38, -26), "If-Match", tag)
 	require.Equal(t, 412, stale.status)
-	assert.Equal(t, "wet", prop(stale.json["current"].(map[string]any), "note"), "both versions are there to choose from")
+	assert.Equal(
+		t,
+		"wet",
+		prop(stale.json["current"].(map[string]any), "note"),
+		"both versions are there to choose from",
+	)
 
 	got := s.call("GET", items+"/"+id, "")
 	assert.Equal(t, got.header.Get("ETag"), a.header.Get("ETag"))
@@ -281,13 +327,17 @@ func TestHostileFeatures(t *testing.T) {
 	s := newSite(t)
 	s.collection()
 	for body, want := range map[string]string{
-		post("Swapped", -126, -38):                                                                    "did you mean",
-		`{"type":"Feature","geometry":null,"properties":{"walk_s":3}}`:                                   "without _s",
-		`{"type":"Feature","geometry":null,"properties":{"name":7}}`:                                     "not a text",
-		`{"type":"Feature","geometry":{"type":"Point","coordinates":[1e999,2]},"properties":{}}`:         "are not the coordinates of a Point",
-		`{"type":"Feature","geometry":null,"properties":{"name":"` + strings.Repeat("x", 10_001) + `"}}`: "at most 10000",
-		`{"type":"Feature","geometry":null`:                                                              "byte",
-		"{\"type\":\"Feature\",\"geometry\":null,\"properties\":{\"name\":\"\xff\"}}":                    "UTF-8",
+		post("Swapped", -126, -38):                                     "did you mean",
+		`{"type":"Feature","geometry":null,"properties":{"walk_s":3}}`: "without _s",
+		`{"type":"Feature","geometry":null,"properties":{"name":7}}`:   "not a text",
+
+		`{"type":"Feature","geometry":` +
+			`{"type":"Point","coordinates":[1e999,2]},"properties":{}}`: "are not the coordinates of a Point",
+
+		`{"type":"Feature","geometry":null,"properties":{"name":"` + strings.Repeat("x", 10_001) +
+			`"}}`: "at most 10000",
+		`{"type":"Feature","geometry":null`:                                           "byte",
+		"{\"type\":\"Feature\",\"geometry\":null,\"properties\":{\"name\":\"\xff\"}}": "UTF-8",
 		`[]`: "JSON",
 	} {
 		a := s.call("POST", items, body)
@@ -368,7 +418,8 @@ func TestGeocodeThereAndBack(t *testing.T) {
 	assert.Equal(t, 0.0, prop(back[0], "distance_m"))
 	assert.Empty(t, s.call("GET", "/v1/geocode/reverse?at=10,10", "").features())
 	street, _, _ := strings.Cut(demotest.Island(t).Label(t, "3", "Skerrow"), " 3, ")
-	parts := s.call("GET", "/v1/geocode?street="+url.QueryEscape(street)+"&housenumber=3&locality=Skerrow", "").features()
+	parts := s.call("GET", "/v1/geocode?street="+url.QueryEscape(street)+"&housenumber=3&locality=Skerrow", "").
+		features()
 	assert.Equal(t, "Skerrow", prop(parts[0], "locality"))
 }
 
@@ -388,7 +439,8 @@ func TestTheLineTakesAnything(t *testing.T) {
 	assert.Equal(t, "address", kind("great harbour street 5"))
 	assert.Empty(t, s.call("GET", "/v1/interpret?q=zzzzqqq", "").features())
 	// Half-typed input is no error: it finds nothing, and says what would be right.
-	for q, want := range map[string]string{"138.1,-26": "did you mean -26,138.1?", "4100": "e.g. -38.1402", "38.1,": "not two coordinates", "-": "e.g. -38.1402", "38°": "e.g. -38.1402", "N": "", ",": ""} {
+	for q, want := range map[string]string{"138.1,-26": "did you mean -26,138.1?", "4100": "e.g. -38.1402",
+		"38.1,": "not two coordinates", "-": "e.g. -38.1402", "38°": "e.g. -38.1402", "N": "", ",": ""} {
 		a := s.call("GET", "/v1/interpret?q="+url.QueryEscape(q), "")
 		require.Equal(t, 200, a.status, "%s: %s", q, a.body)
 		assert.Empty(t, a.features(), q)
@@ -400,7 +452,8 @@ func TestTheLineTakesAnything(t *testing.T) {
 func TestRouteHasStepsThatAddUp(t *testing.T) {
 	s := newMapSite(t)
 	at := func(settlement string) string {
-		c := s.call("GET", "/v1/geocode?limit=1&q="+url.QueryEscape(demotest.Island(t).Label(t, "3", settlement)), "").features()[0]["geometry"].(map[string]any)["coordinates"].([]any)
+		c := s.call("GET", "/v1/geocode?limit=1&q="+url.QueryEscape(demotest.Island(t).Label(t, "3", settlement)),
+			"").features()[0]["geometry"].(map[string]any)["coordinates"].([]any)
 		return fmt.Sprintf("%v,%v", c[1], c[0])
 	}
 	from, via, to := at("Quillmere"), at("Skerrow"), at("Ludmoor")
@@ -475,7 +528,11 @@ func TestPreflightIsAnsweredForAll(t *testing.T) {
 func TestThePageSignsInWithACookie(t *testing.T) {
 	s := newSite(t)
 	post := func(body string, headers ...string) answer {
-		return s.call("POST", "/session", body, append([]string{"Authorization", "", "Content-Type", "application/json"}, headers...)...)
+		return s.call(
+			"POST",
+			"/session",
+			body,
+			append([]string{"Authorization", "", "Content-Type", "application/json"}, headers...)...)
 	}
 	assert.Equal(t, false, s.call("GET", "/session", "", "Authorization", "").json["signed_in"])
 	assert.Equal(t, 401, post(`{"token":"wrong"}`).status)
@@ -487,8 +544,17 @@ func TestThePageSignsInWithACookie(t *testing.T) {
 	assert.Contains(t, cookie, "SameSite=Strict")
 	value := strings.SplitN(cookie, ";", 2)[0]
 	assert.Equal(t, 200, s.call("GET", "/v1/regions", "", "Authorization", "", "Cookie", value).status)
-	assert.Equal(t, 403, s.call("GET", "/v1/regions", "", "Authorization", "", "Cookie", value, "Origin", "https://app.example").status)
-	assert.Equal(t, 401, s.call("GET", "/v1/regions", "", "Authorization", "Bearer "+strings.TrimPrefix(value, "viandante=")).status, "a session is no token")
+	assert.Equal(
+		t,
+		403,
+		s.call("GET", "/v1/regions", "", "Authorization", "", "Cookie", value, "Origin", "https://app.example").status,
+	)
+	assert.Equal(
+		t,
+		401,
+		s.call("GET", "/v1/regions", "", "Authorization", "Bearer "+strings.TrimPrefix(value, "viandante=")).status,
+		"a session is no token",
+	)
 	assert.Equal(t, 204, s.call("DELETE", "/session", "", "Authorization", "", "Cookie", value).status)
 	assert.Equal(t, 401, s.call("GET", "/v1/regions", "", "Authorization", "", "Cookie", value).status)
 }
@@ -532,7 +598,8 @@ func TestTheStreamOfChangesIsResumed(t *testing.T) {
 
 func TestThePageIsServedForEveryView(t *testing.T) {
 	s := newSite(t)
-	for path, want := range map[string]int{"/": 200, "/around?x=1": 200, "/journey": 200, "/assets/a.js": 200, "/assets/missing.js": 404, "/v1/nothing": 401, "/%2e%2e/%2e%2e/etc/passwd": 200} {
+	for path, want := range map[string]int{"/": 200, "/around?x=1": 200, "/journey": 200, "/assets/a.js": 200,
+		"/assets/missing.js": 404, "/v1/nothing": 401, "/%2e%2e/%2e%2e/etc/passwd": 200} {
 		resp, err := http.Get(s.url + path)
 		require.NoError(t, err)
 		body, err := io.ReadAll(resp.Body)
@@ -567,7 +634,11 @@ func TestManyWritersOfOnePlaceLoseNothing(t *testing.T) {
 				if !assert.NoError(t, err) {
 					return
 				}
-				put, _ := http.NewRequest("PUT", s.url+items+"/"+id, strings.NewReader(post(fmt.Sprintf("%s %d.%d", f.Properties.Name, w, done), 1, 2)))
+				put, _ := http.NewRequest(
+					"PUT",
+					s.url+items+"/"+id,
+					strings.NewReader(post(fmt.Sprintf("%s %d.%d", f.Properties.Name, w, done), 1, 2)),
+				)
 				put.Header.Set("Authorization", "Bearer secret")
 				put.Header.Set("If-Match", resp.Header.Get("ETag"))
 				resp, err = http.DefaultClient.Do(put)
@@ -599,15 +670,29 @@ func TestNumbersOfChanges(t *testing.T) {
 	gone := s.call("DELETE", items+"/"+id, "", "If-Match", "*")
 	require.Equal(t, 204, gone.status)
 	assert.NotEqual(t, no, gone.header.Get(changeHeader))
-	assert.Empty(t, s.call("DELETE", items+"/"+id, "", "If-Match", "*").header.Get(changeHeader), "not of what was refused")
+	assert.Empty(
+		t,
+		s.call("DELETE", items+"/"+id, "", "If-Match", "*").header.Get(changeHeader),
+		"not of what was refused",
+	)
 	// Another process writes; this one is asked for it before it has looked.
 	other := service.New(s.store, t.TempDir(), slog.New(slog.DiscardHandler), service.Options{})
 	t.Cleanup(other.Close)
 	a := service.Actor{Workspace: s.workspace, Name: "other", Read: true, Write: true}
 	for i := range 20 {
-		v, err := other.Post(t.Context(), a, "posts", feature.Draft{Properties: map[string]any{"name": fmt.Sprint(i)}}, service.Once{})
+		v, err := other.Post(
+			t.Context(),
+			a,
+			"posts",
+			feature.Draft{Properties: map[string]any{"name": fmt.Sprint(i)}},
+			service.Once{},
+		)
 		require.NoError(t, err)
-		require.Equal(t, float64(i+1), s.call("GET", "/v1/collections", "", changeHeader, fmt.Sprint(v.Version)).list("collections")[0]["count"])
+		require.Equal(
+			t,
+			float64(i+1),
+			s.call("GET", "/v1/collections", "", changeHeader, fmt.Sprint(v.Version)).list("collections")[0]["count"],
+		)
 	}
 	assert.Equal(t, 410, s.call("GET", "/v1/collections", "", changeHeader, "999999").status)
 	assert.Equal(t, 400, s.call("GET", "/v1/collections", "", changeHeader, "soon").status)

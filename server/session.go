@@ -31,8 +31,11 @@ func (s *server) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
 		if isLoopback(host) || slices.ContainsFunc(s.Hosts, func(h string) bool { return strings.EqualFold(h, host) }) {
 			return next(c)
 		}
-		return &fault.Error{Kind: fault.Forbidden, Detail: "this server does not answer under the name " + strconv.QuoteToASCII(host[:min(len(host), 100)]) +
-			"; VIANDANTE_HOSTS lists the names it may have besides those of loopback"}
+		return &fault.Error{
+			Kind: fault.Forbidden,
+			Detail: "this server does not answer under the name " + strconv.QuoteToASCII(host[:min(len(host), 100)]) +
+				"; VIANDANTE_HOSTS lists the names it may have besides those of loopback",
+		}
 	}
 }
 
@@ -41,9 +44,11 @@ func isLoopback(host string) bool {
 	return strings.EqualFold(host, "localhost") || ip != nil && ip.IsLoopback()
 }
 
-// proxied tells whether a request was passed on by a proxy: then whoever asks is not on this machine, whatever its peer is.
+// proxied tells whether a request was passed on by a proxy: then whoever asks is not on this machine, whatever its peer
+// is.
 func proxied(r *http.Request) bool {
-	for _, name := range []string{"Forwarded", "Via", "X-Forwarded-For", "X-Forwarded-Host", "X-Forwarded-Proto", "X-Real-Ip"} {
+	for _, name := range []string{"Forwarded", "Via", "X-Forwarded-For", "X-Forwarded-Host", "X-Forwarded-Proto",
+		"X-Real-Ip"} {
 		if r.Header.Get(name) != "" {
 			return true
 		}
@@ -51,7 +56,8 @@ func proxied(r *http.Request) bool {
 	return false
 }
 
-// preflight answers for all origins what a browser asks before it asks; the request itself is held to the token's origins.
+// preflight answers for all origins what a browser asks before it asks; the request itself is held to the token's
+// origins.
 func preflight(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		origin := c.Request().Header.Get("Origin")
@@ -62,7 +68,11 @@ func preflight(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		h.Set("Access-Control-Allow-Origin", origin)
 		h.Set("Access-Control-Allow-Methods", "GET, POST, PUT, PATCH, DELETE")
-		h.Set("Access-Control-Allow-Headers", "Authorization, Content-Type, Content-Encoding, If-Match, If-None-Match, Idempotency-Key, Last-Event-ID, Viandante-Change")
+		h.Set(
+			"Access-Control-Allow-Headers",
+			"Authorization, Content-Type, Content-Encoding, If-Match, If-None-Match, Idempotency-Key, Last-Event-ID, "+
+				"Viandante-Change",
+		)
 		h.Set("Access-Control-Max-Age", "600")
 		return c.NoContent(http.StatusNoContent)
 	}
@@ -108,7 +118,9 @@ func (s *server) whoAsks(c *echo.Context) (service.Actor, error) {
 	}
 	if origin := r.Header.Get("Origin"); origin != "" && isToken {
 		c.Response().Header().Set("Access-Control-Allow-Origin", origin)
-		c.Response().Header().Set("Access-Control-Expose-Headers", "ETag, Location, Retry-After, Viandante-Change, X-Request-Id")
+		c.Response().
+			Header().
+			Set("Access-Control-Expose-Headers", "ETag, Location, Retry-After, Viandante-Change, X-Request-Id")
 	}
 	return cred.Actor(), nil
 }
@@ -146,8 +158,8 @@ type sessionState struct {
 	Standpoint *string `json:"standpoint"`
 }
 
-// demoFor tells whether a request is from a person at this machine, who is let into the demo at one click: it comes over
-// loopback, under a name of loopback's, and no proxy has passed it on.
+// demoFor tells whether a request is from a person at this machine, who is let into the demo at one click: it comes
+// over loopback, under a name of loopback's, and no proxy has passed it on.
 func (s *server) demoFor(c *echo.Context) bool {
 	r := c.Request()
 	peer, _, err := net.SplitHostPort(r.RemoteAddr)
@@ -205,7 +217,17 @@ func (s *server) signIn(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	c.SetCookie(&http.Cookie{Name: cookieName, Value: value, Path: "/", Expires: until, HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: r.TLS != nil})
+	c.SetCookie(
+		&http.Cookie{
+			Name:     cookieName,
+			Value:    value,
+			Path:     "/",
+			Expires:  until,
+			HttpOnly: true,
+			SameSite: http.SameSiteStrictMode,
+			Secure:   r.TLS != nil,
+		},
+	)
 	return s.state(c, name, true)
 }
 
@@ -218,12 +240,14 @@ func (s *server) signOut(c *echo.Context) error {
 			return err
 		}
 	}
-	c.SetCookie(&http.Cookie{Name: cookieName, Path: "/", MaxAge: -1, HttpOnly: true, SameSite: http.SameSiteStrictMode})
+	c.SetCookie(
+		&http.Cookie{Name: cookieName, Path: "/", MaxAge: -1, HttpOnly: true, SameSite: http.SameSiteStrictMode},
+	)
 	return c.NoContent(http.StatusNoContent)
 }
 
-// changeHeader carries the number of a change: with an answer, that of a change that is in it; with a request, that of one
-// that must be in its answer.
+// changeHeader carries the number of a change: with an answer, that of a change that is in it; with a request, that of
+// one that must be in its answer.
 const changeHeader = "Viandante-Change"
 
 // numbered holds a request to the number that it comes with, and gives the answer to a change its number.

@@ -44,10 +44,20 @@ func TestSavedViews(t *testing.T) {
 	assert.Equal(t, "Town", a.json["name"])
 	assert.Equal(t, 330.0, a.json["rotation_deg"])
 	assert.Equal(t, "pointed", a.json["names"])
-	again := s.put(first, `{"name":"Town","center":[-26.28,-38.11],"zoom":14,"rotation_deg":330,"key":1,"opening":true}`)
+	again := s.put(
+		first,
+		`{"name":"Town","center":[-26.28,-38.11],"zoom":14,"rotation_deg":330,"key":1,"opening":true}`,
+	)
 	assert.Equal(t, 200, again.status)
 	assert.Equal(t, a.header.Get("ETag"), again.header.Get("ETag"), "the same again is no change")
-	require.Equal(t, 201, s.put(second, `{"name":"Harbour","center":[-26.3,-38.12],"zoom":16,"key":1,"opening":true,"hidden":["shelter"]}`).status)
+	require.Equal(
+		t,
+		201,
+		s.put(
+			second,
+			`{"name":"Harbour","center":[-26.3,-38.12],"zoom":16,"key":1,"opening":true,"hidden":["shelter"]}`,
+		).status,
+	)
 	views := s.call("GET", "/v1/views", "").list("views")
 	require.Len(t, views, 2)
 	assert.Equal(t, []any{0.0, false}, []any{views[0]["key"], views[0]["opening"]}, "key and opening went to the other")
@@ -92,25 +102,46 @@ func TestPicturesAndOverlays(t *testing.T) {
 	assert.Equal(t, picturePNG(200, 100), string(got.body))
 	assert.Contains(t, got.header.Get("Content-Security-Policy"), "default-src 'none'")
 	assert.Equal(t, 404, s.call("GET", "/v1/pictures/"+strings.Repeat("0", 64), "").status)
-	refused := s.call("POST", "/v1/pictures", `<svg viewBox="0 0 9 9"><script>alert(1)</script></svg>`, asJSON, "image/svg+xml")
+	refused := s.call(
+		"POST",
+		"/v1/pictures",
+		`<svg viewBox="0 0 9 9"><script>alert(1)</script></svg>`,
+		asJSON,
+		"image/svg+xml",
+	)
 	assert.Equal(t, 400, refused.status)
 	assert.Contains(t, string(refused.body), "an SVG that holds")
-	assert.Equal(t, 403, s.call("POST", "/v1/pictures", picturePNG(2, 2), asJSON, "image/png", "Authorization", "Bearer reader").status)
+	assert.Equal(
+		t,
+		403,
+		s.call("POST", "/v1/pictures", picturePNG(2, 2), asJSON, "image/png", "Authorization", "Bearer reader").status,
+	)
 
 	overlay := func(control string) answer {
-		return s.put("/v1/overlays/"+newID(), fmt.Sprintf(`{"name":"Plan","picture":%q,"opacity":0.7,"control":[%s]}`, hash, control))
+		return s.put(
+			"/v1/overlays/"+newID(),
+			fmt.Sprintf(`{"name":"Plan","picture":%q,"opacity":0.7,"control":[%s]}`, hash, control),
+		)
 	}
 	a = overlay(`{"pixel":[0,0],"at":[-26.28,-38.11]},{"pixel":[200,0],"at":[-26.27,-38.11]}`)
 	require.Equal(t, 201, a.status, "%s", a.body)
 	corners := a.json["corners"].([]any)
 	require.Len(t, corners, 4)
 	assert.InDelta(t, -26.27, corners[2].([]any)[0], 1e-9)
-	assert.InDelta(t, -38.11-0.005*0.787, corners[2].([]any)[1], 2e-5, "half as high as wide, by the cosine of the latitude")
+	assert.InDelta(
+		t,
+		-38.11-0.005*0.787,
+		corners[2].([]any)[1],
+		2e-5,
+		"half as high as wide, by the cosine of the latitude",
+	)
 	for control, says := range map[string]string{
-		`{"pixel":[0,0],"at":[0,0]}`:                                                         "two or three control points, not 1",
-		`{"pixel":[0,0],"at":[0,0]},{"pixel":[0,0],"at":[1,1]}`:                              "the same pixel",
-		`{"pixel":[0,0],"at":[0,0]},{"pixel":[9,9],"at":[0,0]}`:                              "the same position",
-		`{"pixel":[0,0],"at":[-38,-126]},{"pixel":[9,9],"at":[0,0]}`:                         "latitude -126 is outside",
+		`{"pixel":[0,0],"at":[0,0]}`:                            "two or three control points, not 1",
+		`{"pixel":[0,0],"at":[0,0]},{"pixel":[0,0],"at":[1,1]}`: "the same pixel",
+		`{"pixel":[0,0],"at":[0,0]},{"pixel":[9,9],"at":[0,0]}`: "the same position",
+
+		`{"pixel":[0,0],"at":[-38,-126]},{"pixel":[9,9],"at":[0,0]}`: "latitude -126 is outside",
+
 		`{"pixel":[0,0],"at":[0,0]},{"pixel":[9,9],"at":[1,1]},{"pixel":[18,18],"at":[3,2]}`: "lie in a line",
 		`{"pixel":[0,0],"at":[0,0]},{"pixel":[1,1],"at":[170,60]}`:                           "more than the map",
 		`{"pixel":[0,1e9],"at":[0,0]},{"pixel":[1,1],"at":[170,60]}`:                         "is not a pixel",
@@ -120,7 +151,11 @@ func TestPicturesAndOverlays(t *testing.T) {
 		assert.Contains(t, string(a.body), says)
 	}
 	hash = "none"
-	assert.Contains(t, string(overlay(`{"pixel":[0,0],"at":[0,0]},{"pixel":[9,9],"at":[1,1]}`).body), "/v1/pictures first")
+	assert.Contains(
+		t,
+		string(overlay(`{"pixel":[0,0],"at":[0,0]},{"pixel":[9,9],"at":[1,1]}`).body),
+		"/v1/pictures first",
+	)
 }
 
 func TestImageryOfOnesOwn(t *testing.T) {
@@ -130,9 +165,25 @@ func TestImageryOfOnesOwn(t *testing.T) {
 	layers := s.call("GET", "/v1/imagery/layers?url="+out.URL+"/wmts/capabilities.xml", "").list("layers")
 	require.Len(t, layers, 1)
 	soil := "/v1/imagery/" + newID()
-	a := s.put(soil, fmt.Sprintf(`{"name":"Soil","template":%q,"matrices":[%s],"max_zoom":17,"opacity":0.6}`, layers[0]["template"], `"0"`+strings.Repeat(`,"x"`, 17)))
+	a := s.put(
+		soil,
+		fmt.Sprintf(
+			`{"name":"Soil","template":%q,"matrices":[%s],"max_zoom":17,"opacity":0.6}`,
+			layers[0]["template"],
+			`"0"`+strings.Repeat(`,"x"`, 17),
+		),
+	)
 	require.Equal(t, 201, a.status, "%s", a.body)
-	require.Equal(t, 200, s.put(soil, fmt.Sprintf(`{"name":"Soil","template":%q,"max_zoom":17,"opacity":0.6}`, layers[0]["template"]), "If-Match", a.header.Get("ETag")).status)
+	require.Equal(
+		t,
+		200,
+		s.put(
+			soil,
+			fmt.Sprintf(`{"name":"Soil","template":%q,"max_zoom":17,"opacity":0.6}`, layers[0]["template"]),
+			"If-Match",
+			a.header.Get("ETag"),
+		).status,
+	)
 	got := s.call("GET", soil+"/12/1750/2523", "")
 	require.Equal(t, 200, got.status)
 	assert.Equal(t, "image/png", got.header.Get("Content-Type"))
@@ -141,7 +192,14 @@ func TestImageryOfOnesOwn(t *testing.T) {
 	assert.Equal(t, 404, s.call("GET", "/v1/imagery/"+newID()+"/1/0/0", "").status)
 	for kind, want := range map[string]int{"refuse": 502, "text": 502, "missing": 204} {
 		path := "/v1/imagery/" + newID()
-		require.Equal(t, 201, s.put(path, fmt.Sprintf(`{"name":"x","template":"%s/%s/{z}/{x}/{y}.png","max_zoom":9,"opacity":1}`, out.URL, kind)).status)
+		require.Equal(
+			t,
+			201,
+			s.put(
+				path,
+				fmt.Sprintf(`{"name":"x","template":"%s/%s/{z}/{x}/{y}.png","max_zoom":9,"opacity":1}`, out.URL, kind),
+			).status,
+		)
 		a := s.call("GET", path+"/1/0/0", "")
 		assert.Equal(t, want, a.status, kind)
 	}
@@ -164,10 +222,15 @@ func TestImageryOfOnesOwn(t *testing.T) {
 		assert.Equal(t, 400, a.status, body)
 		assert.Contains(t, string(a.body), says)
 	}
-	assert.Contains(t, string(s.call("GET", "/v1/imagery/layers?url="+out.URL+"/soil/1/1/1.png", "").body), "is not a WMTS capabilities document")
+	assert.Contains(
+		t,
+		string(s.call("GET", "/v1/imagery/layers?url="+out.URL+"/soil/1/1/1.png", "").body),
+		"is not a WMTS capabilities document",
+	)
 }
 
-// Places come and go; the marks of tiles must count each of them once, whatever of it is in the index's base and what came since.
+// Places come and go; the marks of tiles must count each of them once, whatever of it is in the index's base and what
+// came since.
 func TestPlacesByTheTile(t *testing.T) {
 	s := newSite(t)
 	s.collection()
@@ -178,7 +241,11 @@ func TestPlacesByTheTile(t *testing.T) {
 		wait.Go(func() {
 			for i := k; i < len(ids); i += 8 {
 				ids[i] = newID()
-				a := s.call("PUT", items+"/"+ids[i], post(fmt.Sprint("p", i), at.Lat()+float64(i%30)*0.001, at.Lng()+float64(i/30)*0.001))
+				a := s.call(
+					"PUT",
+					items+"/"+ids[i],
+					post(fmt.Sprint("p", i), at.Lat()+float64(i%30)*0.001, at.Lng()+float64(i/30)*0.001),
+				)
 				assert.Equal(t, 201, a.status)
 			}
 		})
@@ -193,7 +260,8 @@ func TestPlacesByTheTile(t *testing.T) {
 		lo, hi := tile.At(at, z), tile.At(geo.MustPoint(at.Lat()+0.03, at.Lng()+0.03), z)
 		for x := lo.X; x <= hi.X; x++ {
 			for y := hi.Y; y <= lo.Y; y++ {
-				for _, m := range s.call("GET", fmt.Sprintf("/v1/places/tiles/%d/%d/%d?%s", z, x, y, more), "").list("marks") {
+				for _, m := range s.call("GET", fmt.Sprintf("/v1/places/tiles/%d/%d/%d?%s", z, x, y, more), "").list(
+					"marks") {
 					count += int(m["count"].(float64))
 					if m["count"] == 1.0 {
 						single++

@@ -76,7 +76,13 @@ func (v *Service) Bulk(ctx context.Context, a Actor, list []BulkChange, once Onc
 }
 
 // bulkOnce decides on all changes, and makes them unless one of the features was changed meanwhile: that is errMoved.
-func (v *Service) bulkOnce(ctx context.Context, a Actor, list []BulkChange, ids []uuid.UUID, once Once) (BulkDone, error) {
+func (v *Service) bulkOnce(
+	ctx context.Context,
+	a Actor,
+	list []BulkChange,
+	ids []uuid.UUID,
+	once Once,
+) (BulkDone, error) {
 	done := BulkDone{Mended: []string{}}
 	collections := map[string]*store.Collection{}
 	var names []string
@@ -120,26 +126,32 @@ func (v *Service) bulkOnce(ctx context.Context, a Actor, list []BulkChange, ids 
 		}
 	}
 	done.Changed = len(write)
-	return perform(ctx, v, a, store.Wanted{Collections: names, Features: ids, Once: once}, func(c *store.Change) (BulkDone, error) {
-		versions, err := c.Versions(ids...)
-		if err != nil {
-			return BulkDone{}, err
-		}
-		for _, id := range ids {
-			if versions[id] != now[id].Version() {
-				return BulkDone{}, errMoved
+	return perform(
+		ctx,
+		v,
+		a,
+		store.Wanted{Collections: names, Features: ids, Once: once},
+		func(c *store.Change) (BulkDone, error) {
+			versions, err := c.Versions(ids...)
+			if err != nil {
+				return BulkDone{}, err
 			}
-		}
-		for id, k := range collections {
-			if c.CollectionVersion(id) != k.Version {
-				return BulkDone{}, errMoved
+			for _, id := range ids {
+				if versions[id] != now[id].Version() {
+					return BulkDone{}, errMoved
+				}
 			}
-		}
-		if len(write) > 0 {
-			done.No = c.No
-		}
-		return done, c.WriteAll(write)
-	})
+			for id, k := range collections {
+				if c.CollectionVersion(id) != k.Version {
+					return BulkDone{}, errMoved
+				}
+			}
+			if len(write) > 0 {
+				done.No = c.No
+			}
+			return done, c.WriteAll(write)
+		},
+	)
 }
 
 // match is the condition of one change of many: a version, 0 for what is not there yet.

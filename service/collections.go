@@ -37,17 +37,25 @@ func (v *Service) Collection(ctx context.Context, a Actor, id string) (Collectio
 	return *k, nil
 }
 
-// PutCollection creates a collection, or changes its title and what it defines. Without attributes they stay as they are;
-// what is kept already is held to new ones when it is next changed.
+// PutCollection creates a collection, or changes its title and what it defines. Without attributes they stay as they
+// are; what is kept already is held to new ones when it is next changed.
 func (v *Service) PutCollection(ctx context.Context, a Actor, c Collection, match Match) (Collection, bool, error) {
 	if err := a.MayWrite(); err != nil {
 		return c, false, err
 	}
 	if !collectionID.MatchString(c.ID) {
-		return c, false, fault.Refuse("id", c.ID, errors.New("is not an id for a collection: small letters, digits, - and _, at most 64"))
+		return c, false, fault.Refuse(
+			"id",
+			c.ID,
+			errors.New("is not an id for a collection: small letters, digits, - and _, at most 64"),
+		)
 	}
 	if c.Title == "" || len([]rune(c.Title)) > 200 || len(c.Description) > 10_000 {
-		return c, false, fault.Refuse("title", feature.Clip(c.Title), errors.New("must have 1 to 200 characters, the description at most 10000 bytes"))
+		return c, false, fault.Refuse(
+			"title",
+			feature.Clip(c.Title),
+			errors.New("must have 1 to 200 characters, the description at most 10000 bytes"),
+		)
 	}
 	if f := c.Attributes.Check(); f != nil {
 		return c, false, &fault.Error{Kind: fault.Invalid, Detail: f.Field + " " + f.Reason, Fields: []fault.Field{*f}}
@@ -107,7 +115,8 @@ func (v *Service) DeleteCollection(ctx context.Context, a Actor, id string, matc
 		if ok, err := change.DeleteCollection(before); err != nil {
 			return struct{}{}, err
 		} else if !ok {
-			return struct{}{}, fault.New(fault.Conflict, "the collection %s still holds features; delete or move them first", id)
+			return struct{}{}, fault.New(fault.Conflict, "the collection %s still holds features; delete or move "+
+				"them first", id)
 		}
 		return struct{}{}, nil
 	})
@@ -142,7 +151,11 @@ var colour = regexp.MustCompile(`^#[0-9A-Fa-f]{6}$`)
 func (v *Service) checkCategory(ctx context.Context, a Actor, k *Category) error {
 	switch {
 	case !collectionID.MatchString(k.ID):
-		return fault.Refuse("id", feature.Clip(k.ID), errors.New("is not an id for a category: small letters, digits, - and _, at most 64"))
+		return fault.Refuse(
+			"id",
+			feature.Clip(k.ID),
+			errors.New("is not an id for a category: small letters, digits, - and _, at most 64"),
+		)
 	case !colour.MatchString(k.Colour):
 		return fault.Refuse("colour", feature.Clip(k.Colour), errors.New("is not a colour such as #24705F"))
 	case len(k.Glyph) > 64:
@@ -152,7 +165,11 @@ func (v *Service) checkCategory(ctx context.Context, a Actor, k *Category) error
 	}
 	if k.Picture != "" {
 		if _, err := v.Picture(ctx, a, k.Picture, false); err != nil {
-			return fault.Refuse("picture", feature.Clip(k.Picture), errors.New("is not the hash of a picture that is kept: send the picture to /v1/pictures first"))
+			return fault.Refuse(
+				"picture",
+				feature.Clip(k.Picture),
+				errors.New("is not the hash of a picture that is kept: send the picture to /v1/pictures first"),
+			)
 		}
 	}
 	return checkName(&k.Name)

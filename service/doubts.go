@@ -19,8 +19,8 @@ type Doubt struct {
 // farFromOthersM is how far a position may lie from the places there are, and from land, before it is doubted.
 const farFromOthersM = 150_000
 
-// Doubts returns what looks wrong about a position: all zeros, swapped, or a minus sign missing, so that it lies far from
-// all that is kept while its likely mend does not.
+// Doubts returns what looks wrong about a position: all zeros, swapped, or a minus sign missing, so that it lies far
+// from all that is kept while its likely mend does not.
 func (v *Service) Doubts(ctx context.Context, a Actor, at geo.Point) (out []Doubt, err error) {
 	s, view, err := v.reading(ctx, a)
 	if err != nil {
@@ -40,8 +40,11 @@ type surroundings struct {
 func (s surroundings) doubts(at geo.Point) []Doubt {
 	out := []Doubt{}
 	if at.Lat() == 0 && at.Lng() == 0 {
-		out = append(out, Doubt{Reason: "0,0 lies in the open Atlantic: most often it stands for a position that was never there",
-			What: "leave the position open"})
+		out = append(
+			out,
+			Doubt{Reason: "0,0 lies in the open Atlantic: most often it stands for a position that was never there",
+				What: "leave the position open"},
+		)
 	}
 	far := s.isFar(at)
 	if !far && s.land.At(at) {

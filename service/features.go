@@ -121,7 +121,13 @@ func patching(ctx context.Context, patch feature.Patch) maker {
 }
 
 // Post creates a feature under an id made here.
-func (v *Service) Post(ctx context.Context, a Actor, collection string, in feature.Draft, once Once) (Versioned, error) {
+func (v *Service) Post(
+	ctx context.Context,
+	a Actor,
+	collection string,
+	in feature.Draft,
+	once Once,
+) (Versioned, error) {
 	id, err := uuid.NewV7()
 	if err != nil {
 		return Versioned{}, err

@@ -42,10 +42,22 @@ func TestASlowDecisionHoldsNobodyUp(t *testing.T) {
 	}()
 	<-begun
 	for range 3 {
-		_, err := v.Put(ctx, a, "posts", uuid.Must(uuid.NewV7()), point("quick", geo.MustPoint(1, 2), nil), Match{New: true})
+		_, err := v.Put(
+			ctx,
+			a,
+			"posts",
+			uuid.Must(uuid.NewV7()),
+			point("quick", geo.MustPoint(1, 2), nil),
+			Match{New: true},
+		)
 		require.NoError(t, err)
 	}
-	_, err := v.Bulk(ctx, a, []BulkChange{{Collection: "posts", ID: uuid.Must(uuid.NewV7()), Feature: draft("many")}}, Once{})
+	_, err := v.Bulk(
+		ctx,
+		a,
+		[]BulkChange{{Collection: "posts", ID: uuid.Must(uuid.NewV7()), Feature: draft("many")}},
+		Once{},
+	)
 	require.NoError(t, err)
 	close(goOn)
 	require.NoError(t, <-decided)
@@ -69,7 +81,14 @@ func TestTheBackgroundGoesOn(t *testing.T) {
 	require.Eventually(t, func() bool { return v.Panics() >= 2 }, time.Minute, 10*time.Millisecond, "again and again")
 	other := New(db, t.TempDir(), slog.New(slog.DiscardHandler), Options{})
 	t.Cleanup(other.Close)
-	_, err = other.Put(ctx, a, "posts", uuid.Must(uuid.NewV7()), point("Pump", geo.MustPoint(1, 2), nil), Match{New: true})
+	_, err = other.Put(
+		ctx,
+		a,
+		"posts",
+		uuid.Must(uuid.NewV7()),
+		point("Pump", geo.MustPoint(1, 2), nil),
+		Match{New: true},
+	)
 	require.NoError(t, err)
 	require.Eventually(t, func() bool {
 		got, _, err := v.Nearby(ctx, a, catalog.Near{At: geo.MustPoint(1, 2), WithinM: 10, Limit: 5})

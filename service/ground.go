@@ -69,7 +69,8 @@ func (v *Service) UseRegion(ctx context.Context, name, source string, data []byt
 // RegionSource returns what the region of a name was built from, or "".
 func (v *Service) RegionSource(name string) string { return v.atlas.Source(name) }
 
-// RegionsAway returns how many regions should be in use and cannot be read, RegionFaults how many readings of one failed.
+// RegionsAway returns how many regions should be in use and cannot be read, RegionFaults how many readings of one
+// failed.
 func (v *Service) RegionsAway() int { return v.atlas.Away() }
 
 // RegionFaults returns how many readings of a region failed.

@@ -30,8 +30,8 @@ type Past struct {
 	Feature *feature.Feature
 }
 
-// PropertyChange is a property before and after a change, nil where it was not there; that of the name GeometryChange holds
-// two feature.Geometry.
+// PropertyChange is a property before and after a change, nil where it was not there; that of the name GeometryChange
+// holds two feature.Geometry.
 type PropertyChange struct {
 	Name          string
 	Before, After any
@@ -51,7 +51,9 @@ func (v *Service) History(ctx context.Context, a Actor, collection string, id uu
 	}
 	log = slices.DeleteFunc(log, func(l store.Logged) bool { return l.Collection != collection || !a.Sees(collection) })
 	if len(log) == 0 {
-		return nil, fault.Missing("feature " + id.String() + " in the collection " + feature.Clip(collection) + ", nor ever was")
+		return nil, fault.Missing(
+			"feature " + id.String() + " in the collection " + feature.Clip(collection) + ", nor ever was",
+		)
 	}
 	out := make([]Past, 0, len(log))
 	for i, l := range log {

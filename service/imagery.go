@@ -43,11 +43,19 @@ func checkImagery(_ context.Context, _ *Service, _ Actor, i *Imagery) error {
 	}
 	for _, part := range []string{"{z}", "{x}"} {
 		if !strings.Contains(i.Template, part) {
-			return fault.Refuse("template", feature.Clip(i.Template), fmt.Errorf("has no %s: an address such as http://127.0.0.1:9000/{z}/{x}/{y}.png", part))
+			return fault.Refuse(
+				"template",
+				feature.Clip(i.Template),
+				fmt.Errorf("has no %s: an address such as http://127.0.0.1:9000/{z}/{x}/{y}.png", part),
+			)
 		}
 	}
 	if strings.Contains(i.Template, "{y}") == strings.Contains(i.Template, "{-y}") {
-		return fault.Refuse("template", feature.Clip(i.Template), errors.New("must have {y}, or {-y} where rows are counted from the south"))
+		return fault.Refuse(
+			"template",
+			feature.Clip(i.Template),
+			errors.New("must have {y}, or {-y} where rows are counted from the south"),
+		)
 	}
 	if len(i.Template) > 2000 {
 		return fault.Refuse("template", feature.Clip(i.Template), errors.New("is longer than 2000 bytes"))
@@ -59,12 +67,17 @@ func checkImagery(_ context.Context, _ *Service, _ Actor, i *Imagery) error {
 		return fault.Refuse("tile_size", fmt.Sprint(i.TileSize), errors.New("must be 256 or 512"))
 	}
 	if i.MinZoom < 0 || i.MaxZoom > 24 || i.MinZoom > i.MaxZoom {
-		return fault.Refuse("max_zoom", fmt.Sprint(i.MaxZoom), fmt.Errorf("with min_zoom %d, 0 ≤ min_zoom ≤ max_zoom ≤ 24 must hold", i.MinZoom))
+		return fault.Refuse(
+			"max_zoom",
+			fmt.Sprint(i.MaxZoom),
+			fmt.Errorf("with min_zoom %d, 0 ≤ min_zoom ≤ max_zoom ≤ 24 must hold", i.MinZoom),
+		)
 	}
 	if i.Matrices == nil {
 		i.Matrices = []string{}
 	}
-	if n := len(i.Matrices); n > 0 && n != i.MaxZoom-i.MinZoom+1 || slices.ContainsFunc(i.Matrices, func(m string) bool { return m == "" || len(m) > 200 }) {
+	if n := len(i.Matrices); n > 0 && n != i.MaxZoom-i.MinZoom+1 ||
+		slices.ContainsFunc(i.Matrices, func(m string) bool { return m == "" || len(m) > 200 }) {
 		return fault.Refuse("matrices", "", fmt.Errorf("must name the zooms from %d to %d", i.MinZoom, i.MaxZoom))
 	}
 	if !(i.Opacity >= 0 && i.Opacity <= 1) {
@@ -97,7 +110,13 @@ func (v *Service) OneImagery(ctx context.Context, a Actor, id uuid.UUID) (Kept[I
 }
 
 // PutImagery adds a source of imagery, or changes it.
-func (v *Service) PutImagery(ctx context.Context, a Actor, id uuid.UUID, body Imagery, match Match) (Kept[Imagery], bool, error) {
+func (v *Service) PutImagery(
+	ctx context.Context,
+	a Actor,
+	id uuid.UUID,
+	body Imagery,
+	match Match,
+) (Kept[Imagery], bool, error) {
 	return put(ctx, v, a, sources, id, body, match)
 }
 
@@ -127,9 +146,18 @@ func (v *Service) ImageryTile(ctx context.Context, a Actor, id uuid.UUID, t tile
 	}
 	s := k.Body
 	if t.Z < s.MinZoom || t.Z > s.MaxZoom || t.X < 0 || t.Y < 0 || t.X >= 1<<t.Z || t.Y >= 1<<t.Z {
-		return nil, "", fault.Refuse("tile", fmt.Sprintf("%d/%d/%d", t.Z, t.X, t.Y), fmt.Errorf("the source has tiles of the zooms %d to %d", s.MinZoom, s.MaxZoom))
+		return nil, "", fault.Refuse(
+			"tile",
+			fmt.Sprintf("%d/%d/%d", t.Z, t.X, t.Y),
+			fmt.Errorf("the source has tiles of the zooms %d to %d", s.MinZoom, s.MaxZoom),
+		)
 	}
-	data, mediaType, err := v.imagery.Tile(ctx, s.Template, imagery.Address(s.Template, s.Matrices, s.MinZoom, t.Z, t.X, t.Y), s.TileSize)
+	data, mediaType, err := v.imagery.Tile(
+		ctx,
+		s.Template,
+		imagery.Address(s.Template, s.Matrices, s.MinZoom, t.Z, t.X, t.Y),
+		s.TileSize,
+	)
 	var e *imagery.Error
 	switch {
 	case errors.Is(err, imagery.ErrNoTile):

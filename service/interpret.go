@@ -22,9 +22,15 @@ type Meaning struct {
 }
 
 // Interpret understands whatever somebody typed into the one line: a position in any notation, or else the stored
-// places and the addresses that the words may mean, the surest first. What looks like coordinates but cannot be any is no
-// error: people are still typing. Nothing is found then, and the fault says what would be right.
-func (v *Service) Interpret(ctx context.Context, a Actor, text string, near geo.Point, limit int) ([]Meaning, *fault.Field, error) {
+// places and the addresses that the words may mean, the surest first. What looks like coordinates but cannot be any is
+// no error: people are still typing. Nothing is found then, and the fault says what would be right.
+func (v *Service) Interpret(
+	ctx context.Context,
+	a Actor,
+	text string,
+	near geo.Point,
+	limit int,
+) ([]Meaning, *fault.Field, error) {
 	if err := a.MayRead(); err != nil {
 		return nil, nil, err
 	}

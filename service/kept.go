@@ -80,12 +80,24 @@ func one[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUI
 }
 
 // put creates or replaces one; creating the same again is no change.
-func put[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUID, body T, match Match) (Kept[T], bool, error) {
+func put[T any](
+	ctx context.Context,
+	v *Service,
+	a Actor,
+	k kind[T],
+	id uuid.UUID,
+	body T,
+	match Match,
+) (Kept[T], bool, error) {
 	if err := a.MayWrite(); err != nil {
 		return Kept[T]{}, false, err
 	}
 	if id == uuid.Nil {
-		return Kept[T]{}, false, fault.Refuse("id", id.String(), errors.New("is the UUID of zeros, which stands for no id"))
+		return Kept[T]{}, false, fault.Refuse(
+			"id",
+			id.String(),
+			errors.New("is the UUID of zeros, which stands for no id"),
+		)
 	}
 	if err := k.check(ctx, v, a, &body); err != nil {
 		return Kept[T]{}, false, err
@@ -112,7 +124,12 @@ func put[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUI
 			return answer{Row: *before}, nil
 		}
 		if before == nil && len(all) >= k.most {
-			return answer{}, fault.New(fault.Invalid, "there are %d %ss already, as many as there may be; delete one first", len(all), k.name)
+			return answer{}, fault.New(
+				fault.Invalid,
+				"there are %d %ss already, as many as there may be; delete one first",
+				len(all),
+				k.name,
+			)
 		}
 		row := store.Kept{ID: id, Body: text}
 		if err := c.WriteKept(k.topic, before, &row); err != nil {

@@ -30,9 +30,9 @@ type Match struct {
 // At is the condition that something has a version.
 func At(version uint64) Match { return Match{Versions: []uint64{version}} }
 
-// hold returns what speaks against changing a thing that has a version, 0 where there is none; current is the thing as it
-// is now. The version is looked at whatever the change would come to: two that read the same and both write what follows
-// from it are two changes, of which the second has not seen the first.
+// hold returns what speaks against changing a thing that has a version, 0 where there is none; current is the thing as
+// it is now. The version is looked at whatever the change would come to: two that read the same and both write what
+// follows from it are two changes, of which the second has not seen the first.
 func (m Match) hold(what string, version uint64, current func() any) error {
 	conditional := m.Any || m.Versions != nil
 	switch {
@@ -41,9 +41,17 @@ func (m Match) hold(what string, version uint64, current func() any) error {
 	case version == 0:
 		return nil
 	case m.New || slices.Contains(m.Not, version) || m.Versions != nil && !slices.Contains(m.Versions, version):
-		return &fault.Error{Kind: fault.Stale, Detail: "the " + what + " was changed by somebody else since it was read", Current: current()}
+		return &fault.Error{
+			Kind:    fault.Stale,
+			Detail:  "the " + what + " was changed by somebody else since it was read",
+			Current: current(),
+		}
 	case !conditional && m.Not == nil:
-		return fault.New(fault.NeedsMatch, "changing the %s takes the header If-Match with the ETag that it was read with", what)
+		return fault.New(
+			fault.NeedsMatch,
+			"changing the %s takes the header If-Match with the ETag that it was read with",
+			what,
+		)
 	}
 	return nil
 }
@@ -97,8 +105,8 @@ func reused(err error) error {
 	return err
 }
 
-// deletedBefore tells whether something is gone because the same request has deleted it before, and its answer was lost:
-// the last that was done to it is its deletion, of one of the versions that the request names.
+// deletedBefore tells whether something is gone because the same request has deleted it before, and its answer was
+// lost: the last that was done to it is its deletion, of one of the versions that the request names.
 func (v *Service) deletedBefore(ctx context.Context, a Actor, topic, entity string, m Match) bool {
 	log, err := v.store.History(ctx, a.Workspace, topic, entity, 1)
 	if err != nil || len(log) == 0 || !log[0].Gone() {

@@ -41,7 +41,12 @@ func (v *Service) Nearby(ctx context.Context, a Actor, q catalog.Near) ([]Neighb
 }
 
 // Marks returns the places of a tile of the map, those that share a cell together as one mark.
-func (v *Service) Marks(ctx context.Context, a Actor, id tile.ID, collections, categories []string) ([]catalog.Mark, error) {
+func (v *Service) Marks(
+	ctx context.Context,
+	a Actor,
+	id tile.ID,
+	collections, categories []string,
+) ([]catalog.Mark, error) {
 	s, view, err := v.reading(ctx, a)
 	if err != nil {
 		return nil, err

@@ -49,20 +49,32 @@ func checkOverlay(ctx context.Context, v *Service, a Actor, o *Overlay) error {
 	}
 	p, err := v.Picture(ctx, a, o.Picture, false)
 	if err != nil {
-		return fault.Refuse("picture", feature.Clip(o.Picture), errors.New("is not the hash of a picture that is kept: send the picture to /v1/pictures first"))
+		return fault.Refuse(
+			"picture",
+			feature.Clip(o.Picture),
+			errors.New("is not the hash of a picture that is kept: send the picture to /v1/pictures first"),
+		)
 	}
 	o.WidthPx, o.HeightPx = p.Width, p.Height
 	controls := make([]placement.Control, len(o.Control))
 	for i, c := range o.Control {
 		if c.Pixel == nil || c.At == nil {
-			return fault.Refuse(fmt.Sprintf("control[%d]", i), "", errors.New("must have a pixel [x, y] and where it lies, at [lng, lat]"))
+			return fault.Refuse(
+				fmt.Sprintf("control[%d]", i),
+				"",
+				errors.New("must have a pixel [x, y] and where it lies, at [lng, lat]"),
+			)
 		}
 		at, err := geo.FromLngLat(c.At[:])
 		if err != nil {
 			return fault.Refuse(fmt.Sprintf("control[%d].at", i), "", err)
 		}
 		if !(c.Pixel[0] >= -1e6 && c.Pixel[0] <= 1e6 && c.Pixel[1] >= -1e6 && c.Pixel[1] <= 1e6) {
-			return fault.Refuse(fmt.Sprintf("control[%d].pixel", i), fmt.Sprint(*c.Pixel), errors.New("is not a pixel x, y"))
+			return fault.Refuse(
+				fmt.Sprintf("control[%d].pixel", i),
+				fmt.Sprint(*c.Pixel),
+				errors.New("is not a pixel x, y"),
+			)
 		}
 		controls[i] = placement.Control{X: c.Pixel[0], Y: c.Pixel[1], At: at}
 	}
@@ -92,7 +104,13 @@ func (v *Service) Overlay(ctx context.Context, a Actor, id uuid.UUID) (Kept[Over
 }
 
 // PutOverlay lays a picture over the ground, or moves it.
-func (v *Service) PutOverlay(ctx context.Context, a Actor, id uuid.UUID, body Overlay, match Match) (Kept[Overlay], bool, error) {
+func (v *Service) PutOverlay(
+	ctx context.Context,
+	a Actor,
+	id uuid.UUID,
+	body Overlay,
+	match Match,
+) (Kept[Overlay], bool, error) {
 	return put(ctx, v, a, overlays, id, body, match)
 }
 
@@ -115,7 +133,12 @@ func (v *Service) AddPicture(ctx context.Context, a Actor, data []byte) (string,
 		return "", info, err
 	}
 	hash := sha256.Sum256(data)
-	err = v.store.AddPicture(ctx, a.Workspace, hash, store.Picture{MediaType: info.MediaType, Width: info.Width, Height: info.Height, Data: data})
+	err = v.store.AddPicture(
+		ctx,
+		a.Workspace,
+		hash,
+		store.Picture{MediaType: info.MediaType, Width: info.Width, Height: info.Height, Data: data},
+	)
 	return hex.EncodeToString(hash[:]), info, err
 }
 

@@ -1,6 +1,6 @@
 // Package service is what the product does, in its own words and on typed values: it joins the computation of core with
-// what the packages below it keep. It knows no HTTP, no SQL and no GeoJSON. Every call takes an Actor, who asks and what he
-// may do.
+// what the packages below it keep. It knows no HTTP, no SQL and no GeoJSON. Every call takes an Actor, who asks and
+// what he may do.
 //
 //	access      who asks
 //	atlas       the regions in use, and what answers from them
@@ -78,7 +78,11 @@ func New(s *store.Store, regionDir string, log *slog.Logger, o Options) *Service
 
 // Load reads the regions and the features of all workspaces. Afterwards the service is ready.
 func (v *Service) Load(ctx context.Context) error {
-	v.crew.Go(v.alive, "the world's coastlines", func(context.Context) { _, _ = world.Region() }) // built before somebody looks
+	v.crew.Go(
+		v.alive,
+		"the world's coastlines",
+		func(context.Context) { _, _ = world.Region() },
+	) // built before somebody looks
 	if err := v.atlas.Follow(ctx); err != nil {
 		return err
 	}
@@ -276,8 +280,11 @@ func SeesChange(a Actor, e *feed.Event) bool {
 func Explain(err error) error {
 	switch {
 	case errors.Is(err, store.ErrUnavailable):
-		return fault.New(fault.Away, "the database does not answer at the moment; what was asked for may or may not have been "+
-			"done, so ask again in the same way")
+		return fault.New(
+			fault.Away,
+			"the database does not answer at the moment; what was asked for may or may not have been "+
+				"done, so ask again in the same way",
+		)
 	case errors.Is(err, store.ErrBusy):
 		return fault.New(fault.Busy, "%v", err)
 	case errors.Is(err, store.ErrFull):

@@ -146,7 +146,14 @@ func TestAPositionInTheSeaIsDoubted(t *testing.T) {
 	_, err = v.UseRegion(ctx, "Here", "source", data)
 	require.NoError(t, err)
 	for i := range 5 {
-		_, err := v.Put(ctx, a, "posts", uuid.New(), point("post", geo.MustPoint(0.1*float64(i), 0.3), nil), Match{New: true})
+		_, err := v.Put(
+			ctx,
+			a,
+			"posts",
+			uuid.New(),
+			point("post", geo.MustPoint(0.1*float64(i), 0.3), nil),
+			Match{New: true},
+		)
 		require.NoError(t, err)
 	}
 	for at, want := range map[geo.Point]string{
@@ -170,7 +177,14 @@ func TestAPositionInTheSeaIsDoubted(t *testing.T) {
 func TestTheLineFindsPlacesByTheirWords(t *testing.T) {
 	v, _, a := newHouse(t)
 	for _, name := range []string{"Old Mill Fountain", "Möwen-Pumpe", "Mill Race"} {
-		_, err := v.Put(ctx, a, "posts", uuid.Must(uuid.NewV7()), point(name, geo.MustPoint(1, 2), nil), Match{New: true})
+		_, err := v.Put(
+			ctx,
+			a,
+			"posts",
+			uuid.Must(uuid.NewV7()),
+			point(name, geo.MustPoint(1, 2), nil),
+			Match{New: true},
+		)
 		require.NoError(t, err)
 	}
 	names := func(text string) (out []string) {
@@ -191,8 +205,8 @@ func TestTheLineFindsPlacesByTheirWords(t *testing.T) {
 	assert.Contains(t, unread.Reason, "latitude 138.1")
 }
 
-// An actor who sees some collections only sees nothing of the others, whatever he asks: neither features nor counts, lists,
-// marks, history, the bin or changes, and can change nothing there.
+// An actor who sees some collections only sees nothing of the others, whatever he asks: neither features nor counts,
+// lists, marks, history, the bin or changes, and can change nothing there.
 func TestAViewHoldsEverywhere(t *testing.T) {
 	v, _, a := newHouse(t)
 	_, _, err := v.PutCollection(ctx, a, Collection{ID: "secret", Title: "Secret"}, Match{})
@@ -264,7 +278,14 @@ func TestNoLessThanAChange(t *testing.T) {
 	other := New(db, t.TempDir(), slog.New(slog.DiscardHandler), Options{}) // it does not follow the log
 	t.Cleanup(other.Close)
 	require.NoError(t, other.Load(ctx))
-	done, err := v.Put(ctx, a, "posts", uuid.Must(uuid.NewV7()), point("Pump", geo.MustPoint(1, 2), nil), Match{New: true})
+	done, err := v.Put(
+		ctx,
+		a,
+		"posts",
+		uuid.Must(uuid.NewV7()),
+		point("Pump", geo.MustPoint(1, 2), nil),
+		Match{New: true},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, done.Version, v.Seen(a))
 	counts, err := other.Counts(ctx, a)
@@ -284,7 +305,14 @@ func TestTheLogIsGoneBeforeItWasRead(t *testing.T) {
 	t.Cleanup(late.Close)
 	require.NoError(t, late.Load(ctx))
 	for range 3 {
-		_, err := v.Put(ctx, a, "posts", uuid.Must(uuid.NewV7()), point("Pump", geo.MustPoint(1, 2), nil), Match{New: true})
+		_, err := v.Put(
+			ctx,
+			a,
+			"posts",
+			uuid.Must(uuid.NewV7()),
+			point("Pump", geo.MustPoint(1, 2), nil),
+			Match{New: true},
+		)
 		require.NoError(t, err)
 	}
 	_, err := db.ForgetChanges(ctx, a.Workspace, time.Now().Add(time.Hour))
@@ -299,13 +327,27 @@ func TestTheLogIsGoneBeforeItWasRead(t *testing.T) {
 	defer follower.Close()
 	_, err = follower.Next(ctx)
 	assert.True(t, fault.Is(err, fault.Gone))
-	_, err = late.Put(ctx, a, "posts", uuid.Must(uuid.NewV7()), point("Next", geo.MustPoint(1, 2), nil), Match{New: true})
+	_, err = late.Put(
+		ctx,
+		a,
+		"posts",
+		uuid.Must(uuid.NewV7()),
+		point("Next", geo.MustPoint(1, 2), nil),
+		Match{New: true},
+	)
 	require.NoError(t, err, "and it writes on")
 	events, err := func() ([]*feed.Event, error) {
 		f, err := late.FollowChanges(ctx, a, nil)
 		require.NoError(t, err)
 		defer f.Close()
-		_, err = late.Put(ctx, a, "posts", uuid.Must(uuid.NewV7()), point("Last", geo.MustPoint(1, 2), nil), Match{New: true})
+		_, err = late.Put(
+			ctx,
+			a,
+			"posts",
+			uuid.Must(uuid.NewV7()),
+			point("Last", geo.MustPoint(1, 2), nil),
+			Match{New: true},
+		)
 		require.NoError(t, err)
 		return f.Next(ctx)
 	}()
@@ -322,7 +364,13 @@ func TestAnAnswerIsKeptWhole(t *testing.T) {
 	area, err := feature.NewPolygon([][]geo.Point{ring}, nil)
 	require.NoError(t, err)
 	ask := func() Versioned {
-		out, err := v.Post(ctx, a, "posts", feature.Draft{Geometry: area, Properties: map[string]any{"name": "x", "note": 1.0}}, once)
+		out, err := v.Post(
+			ctx,
+			a,
+			"posts",
+			feature.Draft{Geometry: area, Properties: map[string]any{"name": "x", "note": 1.0}},
+			once,
+		)
 		require.NoError(t, err)
 		return out
 	}

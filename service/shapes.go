@@ -15,11 +15,13 @@ import (
 
 // Shape is what a path or an area comes to, sound or not.
 type Shape struct {
-	// LengthM is a path's length, PerimeterM and AreaM2 are an area's, in metres and square metres; nil for what it has not.
+	// LengthM is a path's length, PerimeterM and AreaM2 are an area's, in metres and square metres; nil for what it has
+	// not.
 	LengthM, PerimeterM, AreaM2 *float64
 	// Faults keep it from being stored.
 	Faults []ShapeFault
-	// Uncrossed is the same positions in an order that does not cross, where the outline crosses itself; unknown elsewhere.
+	// Uncrossed is the same positions in an order that does not cross, where the outline crosses itself; unknown
+	// elsewhere.
 	Uncrossed feature.Geometry
 	Vertices  int
 	HasPole   bool
@@ -48,7 +50,10 @@ func (v *Service) MeasureShape(ctx context.Context, a Actor, in feature.Draft) (
 	}
 	switch g.Form() {
 	case feature.Point:
-		only := feature.Draft{Geometry: g, Properties: map[string]any{feature.PropRadius: in.Properties[feature.PropRadius]}}
+		only := feature.Draft{
+			Geometry:   g,
+			Properties: map[string]any{feature.PropRadius: in.Properties[feature.PropRadius]},
+		}
 		f, _, err := only.Accept(ctx, nil)
 		if err != nil {
 			return Shape{}, fault.Of(err)

@@ -37,16 +37,22 @@ type View struct {
 	Imagery  []string `json:"imagery"`
 }
 
-var views = kind[View]{topic: store.Views, name: "view", most: 200, check: checkView, after: func(body, other *View) bool {
-	changed := false
-	if body.Opening && other.Opening {
-		other.Opening, changed = false, true
-	}
-	if body.Key != 0 && body.Key == other.Key {
-		other.Key, changed = 0, true
-	}
-	return changed
-}}
+var views = kind[View]{
+	topic: store.Views,
+	name:  "view",
+	most:  200,
+	check: checkView,
+	after: func(body, other *View) bool {
+		changed := false
+		if body.Opening && other.Opening {
+			other.Opening, changed = false, true
+		}
+		if body.Key != 0 && body.Key == other.Key {
+			other.Key, changed = 0, true
+		}
+		return changed
+	},
+}
 
 func checkView(_ context.Context, _ *Service, _ Actor, w *View) error {
 	if err := checkName(&w.Name); err != nil {
@@ -104,7 +110,13 @@ func (v *Service) View(ctx context.Context, a Actor, id uuid.UUID) (Kept[View], 
 }
 
 // PutView saves a view. It takes its key and the opening from the view that had them.
-func (v *Service) PutView(ctx context.Context, a Actor, id uuid.UUID, body View, match Match) (Kept[View], bool, error) {
+func (v *Service) PutView(
+	ctx context.Context,
+	a Actor,
+	id uuid.UUID,
+	body View,
+	match Match,
+) (Kept[View], bool, error) {
 	return put(ctx, v, a, views, id, body, match)
 }
 

@@ -19,7 +19,14 @@ type maker func(before *feature.Feature, schema feature.Schema) (*feature.Featur
 // write changes one feature; without a maker it is deleted. What it comes to is decided before anything is locked, from
 // what is at hand in memory where nothing speaks against it, else from the database; the lock is held for the exchange
 // with the database only, in which the feature is looked at again by its version.
-func (v *Service) write(ctx context.Context, a Actor, collection string, id uuid.UUID, match Match, make maker) (Versioned, error) {
+func (v *Service) write(
+	ctx context.Context,
+	a Actor,
+	collection string,
+	id uuid.UUID,
+	match Match,
+	make maker,
+) (Versioned, error) {
 	if err := a.MayWrite(); err != nil {
 		return Versioned{}, err
 	}
@@ -49,8 +56,8 @@ func (v *Service) write(ctx context.Context, a Actor, collection string, id uuid
 	return Versioned{}, overtaken("the feature " + id.String())
 }
 
-// writeOnce decides on a change by what the database has, and makes it unless that was changed meanwhile: then it returns
-// errMoved.
+// writeOnce decides on a change by what the database has, and makes it unless that was changed meanwhile: then it
+// returns errMoved.
 func (v *Service) writeOnce(
 	ctx context.Context, a Actor, collection string, id uuid.UUID, match Match, make maker,
 ) (Versioned, error) {
@@ -138,8 +145,8 @@ func (v *Service) writeNext(
 	return written(r, mended), true, h.channel.Wrote(ctx, done)
 }
 
-// decide holds a change of one feature to its condition and returns what is to be written. What stays as it is comes back
-// as its own replacement.
+// decide holds a change of one feature to its condition and returns what is to be written. What stays as it is comes
+// back as its own replacement.
 func decide(
 	k *Collection, id uuid.UUID, now store.Now, match Match, make maker,
 ) (r store.Replacement, mended []string, err error) {

@@ -37,7 +37,9 @@ func Imagery() http.Handler {
 			z, err1 := strconv.Atoi(r.PathValue("z"))
 			x, err2 := strconv.Atoi(r.PathValue("x"))
 			y, err3 := strconv.Atoi(strings.TrimSuffix(r.PathValue("y"), ".png"))
-			if err1 != nil || err2 != nil || err3 != nil || z < 0 || z > ImageryMaxZoom || x < 0 || y < 0 || x >= 1<<z || y >= 1<<z {
+			if err1 != nil || err2 != nil || err3 != nil || z < 0 || z > ImageryMaxZoom || x < 0 || y < 0 ||
+				x >= 1<<z ||
+				y >= 1<<z {
 				http.NotFound(w, r)
 				return
 			}
@@ -52,7 +54,10 @@ func Imagery() http.Handler {
 			serve(w, r, z, x, y)
 		}
 	}
-	mux.HandleFunc("GET /soil/{z}/{x}/{y}", tile(func(w http.ResponseWriter, _ *http.Request, z, x, y int) { send(w, soil(z, x, y)) }))
+	mux.HandleFunc(
+		"GET /soil/{z}/{x}/{y}",
+		tile(func(w http.ResponseWriter, _ *http.Request, z, x, y int) { send(w, soil(z, x, y)) }),
+	)
 	mux.HandleFunc("GET /wmts/capabilities.xml", capabilities)
 	mux.HandleFunc("GET /hang/{z}/{x}/{y}", tile(func(_ http.ResponseWriter, r *http.Request, _, _, _ int) {
 		select {
@@ -60,8 +65,14 @@ func Imagery() http.Handler {
 		case <-time.After(longestHang):
 		}
 	}))
-	mux.HandleFunc("GET /refuse/{z}/{x}/{y}", tile(func(w http.ResponseWriter, _ *http.Request, _, _, _ int) { http.Error(w, "no", http.StatusForbidden) }))
-	mux.HandleFunc("GET /missing/{z}/{x}/{y}", tile(func(w http.ResponseWriter, r *http.Request, _, _, _ int) { http.NotFound(w, r) }))
+	mux.HandleFunc(
+		"GET /refuse/{z}/{x}/{y}",
+		tile(func(w http.ResponseWriter, _ *http.Request, _, _, _ int) { http.Error(w, "no", http.StatusForbidden) }),
+	)
+	mux.HandleFunc(
+		"GET /missing/{z}/{x}/{y}",
+		tile(func(w http.ResponseWriter, r *http.Request, _, _, _ int) { http.NotFound(w, r) }),
+	)
 	mux.HandleFunc("GET /huge/{z}/{x}/{y}", tile(func(w http.ResponseWriter, _ *http.Request, _, _, _ int) {
 		send(w, image.NewPaletted(image.Rect(0, 0, 20_000, 20), color.Palette{color.White}))
 	}))
@@ -140,8 +151,18 @@ func capabilities(w http.ResponseWriter, _ *http.Request) {
 <TileMatrixSet><ows:Identifier>square</ows:Identifier><ows:SupportedCRS>urn:ogc:def:crs:EPSG::3857</ows:SupportedCRS>
 `)
 	for z := range ImageryMaxZoom + 1 {
-		fmt.Fprintf(w, "<TileMatrix><ows:Identifier>%d</ows:Identifier><ScaleDenominator>%.6f</ScaleDenominator><TopLeftCorner>%f %f</TopLeftCorner><TileWidth>256</TileWidth><TileHeight>256</TileHeight><MatrixWidth>%d</MatrixWidth><MatrixHeight>%d</MatrixHeight></TileMatrix>\n",
-			z, 2*half/256/0.00028/math.Ldexp(1, z), -half, half, 1<<z, 1<<z)
+		fmt.Fprintf(
+			w,
+			"<TileMatrix><ows:Identifier>%d</ows:Identifier><ScaleDenominator>%.6f</ScaleDenominator><TopLeftCorner>"+
+				"%f %f</TopLeftCorner><TileWidth>256</TileWidth><TileHeight>256</TileHeight><MatrixWidth>%d</"+
+				"MatrixWidth><MatrixHeight>%d</MatrixHeight></TileMatrix>\n",
+			z,
+			2*half/256/0.00028/math.Ldexp(1, z),
+			-half,
+			half,
+			1<<z,
+			1<<z,
+		)
 	}
 	fmt.Fprint(w, "</TileMatrixSet></Contents></Capabilities>\n")
 }

@@ -18,9 +18,10 @@ import (
 
 // Change is a transaction that writes to one workspace under one number.
 //
-// It makes few exchanges with the database, for each takes as long as all that a small change has to do there: the begin,
-// the counter and what the change is known to read travel together, and so do its writes and the commit. All that can be
-// decided without the lock on the counter is decided before: what was read then is looked at again by its version only.
+// It makes few exchanges with the database, for each takes as long as all that a small change has to do there: the
+// begin, the counter and what the change is known to read travel together, and so do its writes and the commit. All
+// that can be decided without the lock on the counter is decided before: what was read then is looked at again by its
+// version only.
 type Change struct {
 	ctx       context.Context // the transaction's
 	conn      *sqlx.Conn
@@ -56,8 +57,8 @@ type Wanted struct {
 	Once        Once
 }
 
-// Once names a request that may come again, because its answer was lost: with the same key and the same digest of what it
-// asks for it gets the answer of the first time.
+// Once names a request that may come again, because its answer was lost: with the same key and the same digest of what
+// it asks for it gets the answer of the first time.
 type Once struct {
 	Key    string // "" for none
 	Digest [32]byte
@@ -79,7 +80,8 @@ type Committed struct {
 }
 
 // Change runs f in a transaction with the workspace's next number and returns the number. What f logs becomes visible
-// with what it wrote, or not at all. f may run more than once. A change that logged nothing takes no number: it returns 0.
+// with what it wrote, or not at all. f may run more than once. A change that logged nothing takes no number: it returns
+// 0.
 func (s *Store) Change(ctx context.Context, workspace uuid.UUID, actor Actor, f func(c *Change) error) (uint64, error) {
 	done, err := s.ChangeOf(ctx, workspace, actor, Wanted{}, f)
 	return done.No, err
@@ -125,7 +127,13 @@ func busy(ctx context.Context, err error) error {
 }
 
 func (s *Store) change(ctx context.Context, workspace uuid.UUID, actor Actor) *Change {
-	return &Change{ctx: ctx, packet: s.packet, Workspace: workspace, At: s.now().UTC().Truncate(time.Microsecond), actor: actor}
+	return &Change{
+		ctx:       ctx,
+		packet:    s.packet,
+		Workspace: workspace,
+		At:        s.now().UTC().Truncate(time.Microsecond),
+		actor:     actor,
+	}
 }
 
 func (s *Store) once(c *Change, f func(c *Change) error) (done Committed, err error) {
@@ -161,9 +169,10 @@ func (s *Store) once(c *Change, f func(c *Change) error) (done Committed, err er
 	return done, nil
 }
 
-// Next makes one replacement as the change that follows a number, all in one exchange. answer returns what is kept as the
-// answer of once. It returns false, and has changed nothing, when another change came first: so whoever knows everything
-// up to that number knows what it replaces. Any other error says nothing about the replacement itself; ChangeOf tells.
+// Next makes one replacement as the change that follows a number, all in one exchange. answer returns what is kept as
+// the answer of once. It returns false, and has changed nothing, when another change came first: so whoever knows
+// everything up to that number knows what it replaces. Any other error says nothing about the replacement itself;
+// ChangeOf tells.
 func (s *Store) Next(
 	ctx context.Context, workspace uuid.UUID, actor Actor, after uint64, r Replacement,
 	once Once, answer func() ([]byte, error),
@@ -175,8 +184,8 @@ func (s *Store) Next(
 	defer cancel()
 	c := s.change(ctx, workspace, actor)
 	c.No, c.wanted.Once = after+1, once
-	// The counter's row is the guard: where it holds another number it would become NULL, which the strict mode refuses, and
-	// the database does not go on to what follows.
+	// The counter's row is the guard: where it holds another number it would become NULL, which the strict mode
+	// refuses, and the database does not go on to what follows.
 	err = errors.Join(c.exec(`START TRANSACTION`),
 		c.exec(`UPDATE workspaces SET change_no = IF(change_no = ?, ?, NULL) WHERE id = ?`, after, c.No, workspace[:]),
 		c.writeSome([]Replacement{r}))
@@ -398,7 +407,8 @@ func (c *Change) log(topic, collection, entity string, before, after any) error 
 	return c.logAll(topic, []entry{{collection: collection, entity: entity, before: before, after: after}})
 }
 
-// entry is what the change log is told of one thing: of a feature what replaces it, of anything else what it was and is.
+// entry is what the change log is told of one thing: of a feature what replaces it, of anything else what it was and
+// is.
 type entry struct {
 	collection, entity string
 	feature            Replacement
@@ -435,8 +445,21 @@ func (c *Change) logAll(topic string, entries []entry) error {
 		if err != nil {
 			return err
 		}
-		rows = append(rows, c.Workspace[:], c.No, c.part, topic, e.collection, e.entity, nullText(before), nullText(after),
-			stateFormat, c.actor.Name, by, c.At)
+		rows = append(
+			rows,
+			c.Workspace[:],
+			c.No,
+			c.part,
+			topic,
+			e.collection,
+			e.entity,
+			nullText(before),
+			nullText(after),
+			stateFormat,
+			c.actor.Name,
+			by,
+			c.At,
+		)
 		l := Logged{No: c.No, Part: c.part, Topic: topic, Collection: e.collection, Entity: e.entity,
 			Before: e.feature.Before, After: e.feature.After, Actor: c.actor.Name, ActorID: c.actor.ID, At: c.At}
 		if topic != Features {
@@ -445,8 +468,10 @@ func (c *Change) logAll(topic string, entries []entry) error {
 		c.logged = append(c.logged, l)
 		c.part++
 	}
-	return c.exec(`INSERT INTO changes (workspace, no, part, topic, collection, entity, state_before, state_after, format,
-		actor, actor_id, at) VALUES `+values(len(entries), `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`), rows...)
+	return c.exec(
+		`INSERT INTO changes (workspace, no, part, topic, collection, entity, state_before, state_after, format,
+		actor, actor_id, at) VALUES `+values(len(entries), `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`),
+		rows...)
 }
 
 // CurrentCollection returns a collection as it is now, or nil.
@@ -476,7 +501,10 @@ func (c *Change) versionsOfFeatures(ids []uuid.UUID) (string, []any) {
 	for _, id := range ids {
 		args = append(args, id[:])
 	}
-	return `SELECT id, version, deleted_at IS NOT NULL FROM features WHERE workspace = ? AND id IN (` + values(len(ids), "?") + `)`, args
+	return `SELECT id, version, deleted_at IS NOT NULL FROM features WHERE workspace = ? AND id IN (` + values(
+		len(ids),
+		"?",
+	) + `)`, args
 }
 
 func scanVersion(rows *sqlx.Rows, into map[string]uint64) error {

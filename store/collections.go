@@ -16,12 +16,12 @@ import (
 
 // Collection is a set of features.
 type Collection struct {
-	ID          string `db:"id" json:"id"`
-	Title       string `db:"title" json:"title"`
+	ID          string `db:"id"          json:"id"`
+	Title       string `db:"title"       json:"title"`
 	Description string `db:"description" json:"description"`
 	// Attributes are the ones that it defines.
-	Attributes feature.Schema `db:"-" json:"attributes"`
-	Version    uint64         `db:"version" json:"version"`
+	Attributes feature.Schema `db:"-"           json:"attributes"`
+	Version    uint64         `db:"version"     json:"version"`
 }
 
 // collectionRow is a collection as the table has it.
@@ -86,32 +86,49 @@ func (c *Change) WriteCollection(before *Collection, k *Collection) error {
 	if before != nil {
 		was = before
 	}
-	return errors.Join(c.exec(`REPLACE INTO collections (workspace, id, title, description, attributes, version) VALUES (?, ?, ?, ?, ?, ?)`,
-		c.Workspace[:], k.ID, k.Title, k.Description, schema(k.Attributes), k.Version), c.log(Collections, k.ID, k.ID, was, k))
+	return errors.Join(
+		c.exec(
+			`REPLACE INTO collections (workspace, id, title, description, attributes, version) VALUES (?, ?, `+
+				`?, ?, ?, ?)`,
+			c.Workspace[:],
+			k.ID,
+			k.Title,
+			k.Description,
+			schema(k.Attributes),
+			k.Version,
+		),
+		c.log(Collections, k.ID, k.ID, was, k),
+	)
 }
 
 // DeleteCollection deletes a collection that no feature belongs to any more, and logs it; false when some do.
 func (c *Change) DeleteCollection(before *Collection) (bool, error) {
 	var held bool
-	err := c.get(&held, `SELECT EXISTS (SELECT 1 FROM features WHERE workspace = ? AND collection = ? AND deleted_at IS NULL)`,
-		c.Workspace[:], before.ID)
+	err := c.get(
+		&held,
+		`SELECT EXISTS (SELECT 1 FROM features WHERE workspace = ? AND collection = ? AND deleted_at IS NULL)`,
+		c.Workspace[:],
+		before.ID,
+	)
 	if err != nil || held {
 		return false, err
 	}
-	return true, errors.Join(c.exec(`DELETE FROM collections WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID),
-		c.log(Collections, before.ID, before.ID, before, nil))
+	return true, errors.Join(
+		c.exec(`DELETE FROM collections WHERE workspace = ? AND id = ?`, c.Workspace[:], before.ID),
+		c.log(Collections, before.ID, before.ID, before, nil),
+	)
 }
 
 // Category is a kind of place.
 type Category struct {
-	ID       string `db:"id" json:"id"`
-	Name     string `db:"name" json:"name"`
-	Glyph    string `db:"glyph" json:"glyph"`
-	Colour   string `db:"colour" json:"colour"`
+	ID       string `db:"id"       json:"id"`
+	Name     string `db:"name"     json:"name"`
+	Glyph    string `db:"glyph"    json:"glyph"`
+	Colour   string `db:"colour"   json:"colour"`
 	Position int    `db:"position" json:"position"`
 	// Picture is the hash of a kept picture that stands for the glyph, "" for none.
-	Picture string `db:"picture" json:"picture"`
-	Version uint64 `db:"version" json:"version"`
+	Picture string `db:"picture"  json:"picture"`
+	Version uint64 `db:"version"  json:"version"`
 }
 
 const categoryColumns = `id, name, glyph, colour, position, picture, version`
@@ -119,7 +136,12 @@ const categoryColumns = `id, name, glyph, colour, position, picture, version`
 // Categories returns the categories of a workspace in their order.
 func (s *Store) Categories(ctx context.Context, workspace uuid.UUID) ([]Category, error) {
 	out := []Category{}
-	err := s.all(ctx, &out, `SELECT `+categoryColumns+` FROM categories WHERE workspace = ? ORDER BY position, id`, workspace[:])
+	err := s.all(
+		ctx,
+		&out,
+		`SELECT `+categoryColumns+` FROM categories WHERE workspace = ? ORDER BY position, id`,
+		workspace[:],
+	)
 	return out, err
 }
 
@@ -140,8 +162,20 @@ func (c *Change) WriteCategory(before, k *Category) error {
 	if before != nil {
 		was = before
 	}
-	return errors.Join(c.exec(`REPLACE INTO categories (workspace, `+categoryColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-		c.Workspace[:], k.ID, k.Name, k.Glyph, k.Colour, k.Position, k.Picture, k.Version), c.log(Categories, "", k.ID, was, k))
+	return errors.Join(
+		c.exec(
+			`REPLACE INTO categories (workspace, `+categoryColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+			c.Workspace[:],
+			k.ID,
+			k.Name,
+			k.Glyph,
+			k.Colour,
+			k.Position,
+			k.Picture,
+			k.Version,
+		),
+		c.log(Categories, "", k.ID, was, k),
+	)
 }
 
 // DeleteCategory deletes a category and logs it; places keep its id, and are drawn as those without one.

@@ -17,7 +17,8 @@ import (
 	"viandante/core/geo"
 )
 
-const featureColumns = `id, collection, kind, name, category, lat, lng, geometry, elevation_m, accuracy_m, source, fixed_at,
+const featureColumns = `id, collection, kind, name, category, lat, lng, geometry, elevation_m, accuracy_m, source,
+  fixed_at,
 	address_typed, address_found, attributes, version, created_at, updated_at, deleted_at`
 
 // featureRow is a row of the table while it is read; its texts hold until the next row.
@@ -30,8 +31,27 @@ type featureRow struct {
 }
 
 func (r *featureRow) scan(rows *sqlx.Rows) error {
-	return rows.Scan(&r.id, &r.collection, &r.kind, &r.name, &r.category, &r.lat, &r.lng, &r.geometry, &r.elevation, &r.accuracy,
-		&r.source, &r.fixed, &r.typed, &r.found, &r.attributes, &r.version, &r.created, &r.updated, &r.deleted)
+	return rows.Scan(
+		&r.id,
+		&r.collection,
+		&r.kind,
+		&r.name,
+		&r.category,
+		&r.lat,
+		&r.lng,
+		&r.geometry,
+		&r.elevation,
+		&r.accuracy,
+		&r.source,
+		&r.fixed,
+		&r.typed,
+		&r.found,
+		&r.attributes,
+		&r.version,
+		&r.created,
+		&r.updated,
+		&r.deleted,
+	)
 }
 
 func (r *featureRow) feature() (*feature.Feature, error) {
@@ -112,11 +132,22 @@ func (s *Store) each(
 }
 
 // Feature returns a feature of a collection; ErrNotFound when it is not there or deleted.
-func (s *Store) Feature(ctx context.Context, workspace uuid.UUID, collection string, id uuid.UUID) (*feature.Feature, error) {
+func (s *Store) Feature(
+	ctx context.Context,
+	workspace uuid.UUID,
+	collection string,
+	id uuid.UUID,
+) (*feature.Feature, error) {
 	var out *feature.Feature
-	err := s.each(ctx, func(f *feature.Feature, _ *featureRow) error { out = f; return nil },
-		`SELECT `+featureColumns+` FROM features WHERE workspace = ? AND id = ? AND collection = ? AND deleted_at IS NULL`,
-		workspace[:], id[:], collection)
+	err := s.each(
+		ctx,
+		func(f *feature.Feature, _ *featureRow) error { out = f; return nil },
+		`SELECT `+featureColumns+` FROM features WHERE workspace = ? AND id = ? AND collection = ? AND `+
+			`deleted_at IS NULL`,
+		workspace[:],
+		id[:],
+		collection,
+	)
 	if err == nil && out == nil {
 		err = ErrNotFound
 	}
@@ -148,7 +179,8 @@ func (s *Store) Current(ctx context.Context, workspace uuid.UUID, ids ...uuid.UU
 		err := s.each(ctx, func(f *feature.Feature, r *featureRow) error {
 			out[f.ID] = Now{f, r.deleted.Valid}
 			return nil
-		}, `SELECT `+featureColumns+` FROM features WHERE workspace = ? AND id IN (`+values(len(chunk), "?")+`)`, args...)
+		}, `SELECT `+featureColumns+` FROM features WHERE workspace = ? AND id IN (`+values(len(chunk), "?")+
+			`)`, args...)
 		if err != nil {
 			return nil, err
 		}
@@ -187,11 +219,12 @@ func (c *Change) Versions(ids ...uuid.UUID) (map[uuid.UUID]Version, error) {
 	return out, nil
 }
 
-// Replacement is a feature before and after a change: Before is nil for a new one or one from the bin, After for one that
-// is deleted.
+// Replacement is a feature before and after a change: Before is nil for a new one or one from the bin, After for one
+// that is deleted.
 type Replacement struct{ Before, After *feature.Feature }
 
-// WriteAll creates, replaces and deletes features, each another one, and logs it. What is written gets its version and times.
+// WriteAll creates, replaces and deletes features, each another one, and logs it. What is written gets its version and
+// times.
 func (c *Change) WriteAll(list []Replacement) error {
 	for len(list) > 0 {
 		n, size := 0, 0
@@ -244,9 +277,28 @@ func (c *Change) writeSome(list []Replacement) error {
 			geometry = appendGeometry(nil, f.Geometry)
 		}
 		written++
-		rows = append(rows, c.Workspace[:], f.ID[:], f.Collection, f.Kind().String(), f.Name, f.Category, lat, lng, nullText(geometry),
-			f.ElevationM, f.AccuracyM, f.Source, f.FixedAt, nullText([]byte(f.AddressTyped)), nullText(f.AddressFound),
-			f.Attributes.JSON(), f.Version, f.CreatedAt, f.UpdatedAt)
+		rows = append(
+			rows,
+			c.Workspace[:],
+			f.ID[:],
+			f.Collection,
+			f.Kind().String(),
+			f.Name,
+			f.Category,
+			lat,
+			lng,
+			nullText(geometry),
+			f.ElevationM,
+			f.AccuracyM,
+			f.Source,
+			f.FixedAt,
+			nullText([]byte(f.AddressTyped)),
+			nullText(f.AddressFound),
+			f.Attributes.JSON(),
+			f.Version,
+			f.CreatedAt,
+			f.UpdatedAt,
+		)
 		entries[i] = entry{collection: f.Collection, entity: f.ID.String(), feature: r}
 	}
 	if err := c.logAll(Features, entries); err != nil {
@@ -263,8 +315,11 @@ func (c *Change) writeSome(list []Replacement) error {
 			values(written, `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, NULL)`), rows...)
 	}
 	if len(gone) > 0 {
-		err = errors.Join(err, c.exec(`UPDATE features SET deleted_at = ?, version = ?, updated_at = ? WHERE workspace = ? AND id IN (`+
-			values(len(gone), "?")+`)`, append([]any{c.At, c.No, c.At, c.Workspace[:]}, gone...)...))
+		err = errors.Join(
+			err,
+			c.exec(`UPDATE features SET deleted_at = ?, version = ?, updated_at = ? WHERE workspace = ? AND id IN (`+
+				values(len(gone), "?")+`)`, append([]any{c.At, c.No, c.At, c.Workspace[:]}, gone...)...),
+		)
 	}
 	return err
 }

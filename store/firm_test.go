@@ -124,7 +124,12 @@ func TestADatabaseThatStandsStill(t *testing.T) {
 	thaw := storetest.Freeze(t)
 	go func() { close(began); _, err := s.ChangeNo(ctx, ws); ended <- err }()
 	go func() {
-		_, err := s.Change(ctx, ws, tester, func(c *store.Change) error { return c.WriteAll([]store.Replacement{{After: newFeature("x")}}) })
+		_, err := s.Change(
+			ctx,
+			ws,
+			tester,
+			func(c *store.Change) error { return c.WriteAll([]store.Replacement{{After: newFeature("x")}}) },
+		)
 		ended <- err
 	}()
 	<-began
@@ -147,7 +152,8 @@ func TestADatabaseThatStandsStill(t *testing.T) {
 func TestErrorsMeanWhatTheyMean(t *testing.T) {
 	s := storetest.Open(t)
 	ws := workspace(t, s)
-	for number, want := range map[uint16]error{1114: store.ErrFull, 1021: store.ErrFull, 1053: store.ErrUnavailable, 1040: store.ErrUnavailable, 1153: store.ErrTooLarge} {
+	for number, want := range map[uint16]error{1114: store.ErrFull, 1021: store.ErrFull, 1053: store.ErrUnavailable,
+		1040: store.ErrUnavailable, 1153: store.ErrTooLarge} {
 		_, err := s.Change(ctx, ws, tester, func(*store.Change) error { return &mysql.MySQLError{Number: number} })
 		assert.ErrorIs(t, err, want, number)
 	}
@@ -156,5 +162,9 @@ func TestErrorsMeanWhatTheyMean(t *testing.T) {
 	gone, cancel := context.WithCancel(ctx)
 	cancel()
 	_, err = s.ChangeNo(gone, ws)
-	assert.True(t, errors.Is(err, context.Canceled) && !errors.Is(err, store.ErrUnavailable), "whoever went away says nothing of the database")
+	assert.True(
+		t,
+		errors.Is(err, context.Canceled) && !errors.Is(err, store.ErrUnavailable),
+		"whoever went away says nothing of the database",
+	)
 }

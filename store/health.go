@@ -14,8 +14,8 @@ import (
 )
 
 var (
-	// ErrUnavailable is returned, wrapped, while the database cannot be reached or does not answer. Of a change it leaves
-	// open whether it was made.
+	// ErrUnavailable is returned, wrapped, while the database cannot be reached or does not answer. Of a change it
+	// leaves open whether it was made.
 	ErrUnavailable = errors.New("the database does not answer")
 	// ErrFull is returned, wrapped, where the database has no room left to write to.
 	ErrFull = errors.New("the database's disk is full")
@@ -27,7 +27,8 @@ var (
 
 // A database that was stopped keeps its connections open and answers nothing, for as long as it is stopped. So it is
 // asked all the time, over a connection of its own: when it has not answered within askWait, nor when it is asked once
-// more, all that waits for it is ended at once with ErrUnavailable, and what comes after fails at once, until it answers.
+// more, all that waits for it is ended at once with ErrUnavailable, and what comes after fails at once, until it
+// answers.
 const (
 	askEvery = 250 * time.Millisecond
 	askWait  = time.Second

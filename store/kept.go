@@ -11,22 +11,35 @@ import (
 
 // Kept is something that a workspace keeps besides features; its topic says what its body, a JSON object, is.
 type Kept struct {
-	ID      uuid.UUID       `db:"id" json:"id"`
-	Body    json.RawMessage `db:"body" json:"body"`
+	ID      uuid.UUID       `db:"id"      json:"id"`
+	Body    json.RawMessage `db:"body"    json:"body"`
 	Version uint64          `db:"version" json:"version"`
 }
 
 // AllKept returns what a workspace keeps under a topic, by id.
 func (s *Store) AllKept(ctx context.Context, workspace uuid.UUID, topic string) ([]Kept, error) {
 	out := []Kept{}
-	err := s.all(ctx, &out, `SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? ORDER BY id`, workspace[:], topic)
+	err := s.all(
+		ctx,
+		&out,
+		`SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? ORDER BY id`,
+		workspace[:],
+		topic,
+	)
 	return out, err
 }
 
 // Kept returns one of them; ErrNotFound where it is not there.
 func (s *Store) Kept(ctx context.Context, workspace uuid.UUID, topic string, id uuid.UUID) (Kept, error) {
 	var k Kept
-	err := s.get(ctx, &k, `SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? AND id = ?`, workspace[:], topic, id[:])
+	err := s.get(
+		ctx,
+		&k,
+		`SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? AND id = ?`,
+		workspace[:],
+		topic,
+		id[:],
+	)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = ErrNotFound
 	}
@@ -39,7 +52,13 @@ func (c *Change) CurrentKept(topic string) ([]Kept, error) {
 		return nil, err
 	}
 	var out []Kept
-	err := c.conn.SelectContext(c.ctx, &out, `SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? ORDER BY id`, c.Workspace[:], topic)
+	err := c.conn.SelectContext(
+		c.ctx,
+		&out,
+		`SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? ORDER BY id`,
+		c.Workspace[:],
+		topic,
+	)
 	return out, err
 }
 
@@ -56,8 +75,10 @@ func (c *Change) WriteKept(topic string, before, k *Kept) error {
 
 // DeleteKept deletes something kept and logs it.
 func (c *Change) DeleteKept(topic string, before *Kept) error {
-	return errors.Join(c.exec(`DELETE FROM kept WHERE workspace = ? AND topic = ? AND id = ?`, c.Workspace[:], topic, before.ID[:]),
-		c.log(topic, "", before.ID.String(), before, nil))
+	return errors.Join(
+		c.exec(`DELETE FROM kept WHERE workspace = ? AND topic = ? AND id = ?`, c.Workspace[:], topic, before.ID[:]),
+		c.log(topic, "", before.ID.String(), before, nil),
+	)
 }
 
 // Picture is a picture that a workspace keeps.
@@ -73,8 +94,18 @@ func (s *Store) AddPicture(ctx context.Context, workspace uuid.UUID, hash [32]by
 	if err := s.hasRoom(); err != nil {
 		return err
 	}
-	err := s.exec(ctx, `INSERT IGNORE INTO pictures (workspace, hash, media_type, width, height, data, created_at) VALUES (?, ?, ?, ?, ?, ?, ?)`,
-		workspace[:], hash[:], p.MediaType, p.Width, p.Height, p.Data, s.now().UTC())
+	err := s.exec(
+		ctx,
+		`INSERT IGNORE INTO pictures (workspace, hash, media_type, width, height, data, created_at) VALUES (?, ?, ?, `+
+			`?, ?, ?, ?)`,
+		workspace[:],
+		hash[:],
+		p.MediaType,
+		p.Width,
+		p.Height,
+		p.Data,
+		s.now().UTC(),
+	)
 	return err
 }
 

@@ -61,7 +61,15 @@ type loggedRow struct {
 const loggedColumns = `no, part, topic, collection, entity, state_before, state_after, format, actor, actor_id, at`
 
 func (r *loggedRow) logged() (Logged, error) {
-	l := Logged{No: r.No, Part: r.Part, Topic: r.Topic, Collection: r.Collection, Entity: r.Entity, Actor: r.Actor, At: r.At}
+	l := Logged{
+		No:         r.No,
+		Part:       r.Part,
+		Topic:      r.Topic,
+		Collection: r.Collection,
+		Entity:     r.Entity,
+		Actor:      r.Actor,
+		At:         r.At,
+	}
 	copy(l.ActorID[:], r.ActorID)
 	if r.Topic != Features {
 		l.TextBefore, l.TextAfter = r.Before, r.After
@@ -110,7 +118,8 @@ func (l *Logged) Gone() bool { return l.After == nil && l.TextAfter == nil }
 // of a number without the rest of it.
 func (s *Store) ChangesSince(ctx context.Context, workspace uuid.UUID, since uint64, limit int) ([]Logged, error) {
 	return s.logged(ctx, `SELECT `+loggedColumns+` FROM changes WHERE workspace = ? AND no > ? AND no <= COALESCE(
-		(SELECT no FROM changes WHERE workspace = ? AND no > ? ORDER BY no, part LIMIT 1 OFFSET ?), 18446744073709551615)
+		(SELECT no FROM changes WHERE workspace = ? AND no > ? ORDER BY no, part LIMIT 1 OFFSET ?),
+			18446744073709551615)
 		ORDER BY no, part`, workspace[:], since, workspace[:], since, limit)
 }
 
@@ -126,7 +135,8 @@ func (s *Store) ChangesAfter(
 	}
 	const from = ` FROM changes WHERE workspace = ? AND (no = ? AND part >= ? OR no > ?) ORDER BY no, part LIMIT ?`
 	var sizes []int
-	if err := s.all(ctx, &sizes, `SELECT COALESCE(LENGTH(state_after), 0)`+from, workspace[:], no, part, no, most); err != nil {
+	if err := s.all(ctx, &sizes, `SELECT COALESCE(LENGTH(state_after), 0)`+from, workspace[:], no, part, no,
+		most); err != nil {
 		return nil, err
 	}
 	n, sum := 0, 0
@@ -137,11 +147,24 @@ func (s *Store) ChangesAfter(
 	if n == 0 {
 		return nil, nil
 	}
-	out, err = s.logged(ctx, `SELECT no, part, topic, collection, entity, state_after, format, actor, actor_id, at`+from,
-		workspace[:], no, part, no, n)
+	out, err = s.logged(
+		ctx,
+		`SELECT no, part, topic, collection, entity, state_after, format, actor, actor_id, at`+from,
+		workspace[:],
+		no,
+		part,
+		no,
+		n,
+	)
 	if err == nil && len(out) > 0 {
 		last := &out[len(out)-1]
-		err = s.get(ctx, &last.Parts, `SELECT COUNT(*) FROM changes WHERE workspace = ? AND no = ?`, workspace[:], last.No)
+		err = s.get(
+			ctx,
+			&last.Parts,
+			`SELECT COUNT(*) FROM changes WHERE workspace = ? AND no = ?`,
+			workspace[:],
+			last.No,
+		)
 	}
 	return out, err
 }
@@ -170,15 +193,21 @@ func (s *Store) ChangeNos(ctx context.Context) (map[uuid.UUID]uint64, error) {
 	return out, err
 }
 
-// ForgetChanges deletes entries of the log that are older than a time, the oldest first, some thousand of them; false when
-// there are no more. What they tell of is left as it is.
+// ForgetChanges deletes entries of the log that are older than a time, the oldest first, some thousand of them; false
+// when there are no more. What they tell of is left as it is.
 func (s *Store) ForgetChanges(ctx context.Context, workspace uuid.UUID, before time.Time) (more bool, err error) {
 	const looked = 5000
 	var oldest []struct {
 		No uint64    `db:"no"`
 		At time.Time `db:"at"`
 	}
-	err = s.all(ctx, &oldest, `SELECT no, at FROM changes WHERE workspace = ? ORDER BY no, part LIMIT ?`, workspace[:], looked)
+	err = s.all(
+		ctx,
+		&oldest,
+		`SELECT no, at FROM changes WHERE workspace = ? ORDER BY no, part LIMIT ?`,
+		workspace[:],
+		looked,
+	)
 	if err != nil {
 		return false, err
 	}

@@ -14,9 +14,9 @@ import (
 	"viandante/core/geo"
 )
 
-// stateFormat is the version of the texts in which the change log holds what was before and after. Whoever changes a field
-// of one of them, or its name, gives the new texts the next number and goes on reading the old ones: a log is replayed
-// for as long as it is kept, by processes that are older and newer than who wrote it.
+// stateFormat is the version of the texts in which the change log holds what was before and after. Whoever changes a
+// field of one of them, or its name, gives the new texts the next number and goes on reading the old ones: a log is
+// replayed for as long as it is kept, by processes that are older and newer than who wrote it.
 const stateFormat = 1
 
 // featureState is a feature in the change log, format 1.
@@ -65,15 +65,32 @@ func featureOf(format uint8, text []byte) (*feature.Feature, error) {
 		return nil, nil
 	}
 	if format != stateFormat {
-		return nil, fmt.Errorf("it is written in format %d, and this program reads format %d: use a newer one", format, stateFormat)
+		return nil, fmt.Errorf(
+			"it is written in format %d, and this program reads format %d: use a newer one",
+			format,
+			stateFormat,
+		)
 	}
 	var s featureState
 	if err := json.Unmarshal(text, &s); err != nil {
 		return nil, err
 	}
-	f := &feature.Feature{ID: s.ID, Collection: s.Collection, Name: s.Name, Category: s.Category, Geometry: feature.At(s.At),
-		ElevationM: s.ElevationM, AccuracyM: s.AccuracyM, Source: s.Source, FixedAt: s.FixedAt, AddressTyped: s.Typed,
-		AddressFound: s.Found, Version: s.Version, CreatedAt: s.CreatedAt, UpdatedAt: s.UpdatedAt}
+	f := &feature.Feature{
+		ID:           s.ID,
+		Collection:   s.Collection,
+		Name:         s.Name,
+		Category:     s.Category,
+		Geometry:     feature.At(s.At),
+		ElevationM:   s.ElevationM,
+		AccuracyM:    s.AccuracyM,
+		Source:       s.Source,
+		FixedAt:      s.FixedAt,
+		AddressTyped: s.Typed,
+		AddressFound: s.Found,
+		Version:      s.Version,
+		CreatedAt:    s.CreatedAt,
+		UpdatedAt:    s.UpdatedAt,
+	}
 	var err1, err2 error
 	if s.Geometry != nil {
 		f.Geometry, err1 = readGeometry(s.Geometry)
@@ -82,7 +99,8 @@ func featureOf(format uint8, text []byte) (*feature.Feature, error) {
 	return f, errors.Join(err1, err2)
 }
 
-// MarshalFeature returns a feature as the change log would hold it, with the format that it is in; UnmarshalFeature reads it.
+// MarshalFeature returns a feature as the change log would hold it, with the format that it is in; UnmarshalFeature
+// reads it.
 func MarshalFeature(f *feature.Feature) ([]byte, error) {
 	text, err := stateOf(f)
 	if err != nil {

@@ -41,9 +41,13 @@ type Store struct {
 func Open(ctx context.Context, dsn string, now func() time.Time) (*Store, error) {
 	c, err := mysql.ParseDSN(dsn)
 	if err != nil {
-		return nil, fmt.Errorf("VIANDANTE_DSN is not a data source name such as user:password@tcp(127.0.0.1:3306)/viandante: %w", err)
+		return nil, fmt.Errorf(
+			"VIANDANTE_DSN is not a data source name such as user:password@tcp(127.0.0.1:3306)/viandante: %w",
+			err,
+		)
 	}
-	// Several statements travel together: all parameters are bound by the driver, none is ever part of a statement's text.
+	// Several statements travel together: all parameters are bound by the driver, none is ever part of a statement's
+	// text.
 	c.ParseTime, c.Loc, c.InterpolateParams, c.ClientFoundRows, c.MultiStatements = true, time.UTC, true, true, true
 	if c.Params == nil {
 		c.Params = map[string]string{}
@@ -94,7 +98,8 @@ func (s *Store) migrate(ctx context.Context) error {
 // Close closes the pool.
 func (s *Store) Close() error { return errors.Join(s.health.close(), s.db.Close()) }
 
-// CheckRoom has room asked before each change: its error means that there is no room to write. Call it before the first.
+// CheckRoom has room asked before each change: its error means that there is no room to write. Call it before the
+// first.
 func (s *Store) CheckRoom(room func() error) { s.room = room }
 
 func (s *Store) hasRoom() error {
@@ -132,7 +137,13 @@ func (s *Store) Workspaces(ctx context.Context) ([]uuid.UUID, error) {
 
 // CreateWorkspace makes a workspace unless it is there.
 func (s *Store) CreateWorkspace(ctx context.Context, id uuid.UUID, name string) error {
-	err := s.exec(ctx, `INSERT IGNORE INTO workspaces (id, name, created_at) VALUES (?, ?, ?)`, id[:], name, s.now().UTC())
+	err := s.exec(
+		ctx,
+		`INSERT IGNORE INTO workspaces (id, name, created_at) VALUES (?, ?, ?)`,
+		id[:],
+		name,
+		s.now().UTC(),
+	)
 	return err
 }
 
@@ -161,9 +172,21 @@ func (s *Store) AddCredential(ctx context.Context, secret string, c Credential) 
 	if err != nil {
 		return err
 	}
-	err = s.exec(ctx, `INSERT INTO credentials (id, hash, workspace, kind, name, scopes, origins, created_at, expires_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
+	err = s.exec(
+		ctx,
+		`INSERT INTO credentials (id, hash, workspace, kind, name, scopes, origins, created_at, expires_at) VALUES (?,
+			?, ?, ?, ?, ?, ?, ?, ?)
 		ON DUPLICATE KEY UPDATE scopes = VALUES(scopes), origins = VALUES(origins), expires_at = VALUES(expires_at)`,
-		id[:], hash[:], c.Workspace[:], c.Kind, c.Name, c.Scopes, c.Origins, s.now().UTC(), c.ExpiresAt)
+		id[:],
+		hash[:],
+		c.Workspace[:],
+		c.Kind,
+		c.Name,
+		c.Scopes,
+		c.Origins,
+		s.now().UTC(),
+		c.ExpiresAt,
+	)
 	return err
 }
 
@@ -194,10 +217,12 @@ func (s *Store) Regions(ctx context.Context) ([]RegionRow, error) {
 	return out, err
 }
 
-// UseRegion puts a region file into use under a name, instead of the one that had it. source is the hash of what it was built from.
+// UseRegion puts a region file into use under a name, instead of the one that had it. source is the hash of what it was
+// built from.
 func (s *Store) UseRegion(ctx context.Context, name, hash, source string) error {
 	err := s.exec(ctx, `INSERT INTO regions (name, hash, source, added_at) VALUES (?, ?, ?, ?)
-		ON DUPLICATE KEY UPDATE hash = VALUES(hash), source = VALUES(source), added_at = VALUES(added_at)`, name, hash, source, s.now().UTC())
+		ON DUPLICATE KEY UPDATE hash = VALUES(hash), source = VALUES(source), added_at = VALUES(added_at)`, name, hash,
+		source, s.now().UTC())
 	return err
 }
 

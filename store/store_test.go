@@ -52,7 +52,8 @@ func TestWhatIsWrittenComesBackByteForByte(t *testing.T) {
 	s := storetest.Open(t)
 	ws := workspace(t, s)
 	elevation, when := 912.25, time.Date(2026, 1, 2, 3, 4, 5, 678901000, time.UTC)
-	for _, name := range []string{"Ärger", "Arger", "<b>\"O'Hara\"</b>; DROP TABLE features; --", "=SUM(A1)", "泉 ⛲ \u202ertl", "trailing ", "", strings.Repeat("long ", 2000)} {
+	for _, name := range []string{"Ärger", "Arger", "<b>\"O'Hara\"</b>; DROP TABLE features; --", "=SUM(A1)",
+		"泉 ⛲ \u202ertl", "trailing ", "", strings.Repeat("long ", 2000)} {
 		f := newFeature(name)
 		f.Category, f.Source, f.AddressTyped = "fountain", "typed", "12 Mill Lane \\ \x00"
 		f.ElevationM, f.FixedAt = &elevation, &when
@@ -119,7 +120,15 @@ func TestTheLogIsPruned(t *testing.T) {
 	got, err := s.Feature(ctx, ws, "posts", first.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "5", got.Name)
-	_, ok, err := s.Next(ctx, ws, tester, 1, store.Replacement{Before: got, After: newFeature("late")}, store.Once{}, nil)
+	_, ok, err := s.Next(
+		ctx,
+		ws,
+		tester,
+		1,
+		store.Replacement{Before: got, After: newFeature("late")},
+		store.Once{},
+		nil,
+	)
 	require.NoError(t, err)
 	assert.False(t, ok, "a number of which the log holds nothing any more is taken all the same")
 }
@@ -235,8 +244,14 @@ func TestCredentialsExpireAndOnlyTheirHashIsKept(t *testing.T) {
 	s := storetest.Open(t)
 	ws := workspace(t, s)
 	past := time.Now().Add(-time.Minute)
-	require.NoError(t, s.AddCredential(ctx, "good", store.Credential{Workspace: ws, Kind: store.Token, Scopes: "read write"}))
-	require.NoError(t, s.AddCredential(ctx, "old", store.Credential{Workspace: ws, Kind: store.Session, ExpiresAt: &past}))
+	require.NoError(
+		t,
+		s.AddCredential(ctx, "good", store.Credential{Workspace: ws, Kind: store.Token, Scopes: "read write"}),
+	)
+	require.NoError(
+		t,
+		s.AddCredential(ctx, "old", store.Credential{Workspace: ws, Kind: store.Session, ExpiresAt: &past}),
+	)
 	c, err := s.Credential(ctx, "good")
 	require.NoError(t, err)
 	assert.Equal(t, ws, c.Workspace)

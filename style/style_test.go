@@ -129,11 +129,26 @@ func TestThePageCanBeRead(t *testing.T) {
 				if on == "row-chosen" && ink != "ink" && ink != "slate" {
 					continue // nothing else is written on it
 				}
-				assert.GreaterOrEqual(t, contrast(parse(t, tokens[ink]), parse(t, tokens[on])), readable, "%s on %s by %s", ink, on, time)
+				assert.GreaterOrEqual(
+					t,
+					contrast(parse(t, tokens[ink]), parse(t, tokens[on])),
+					readable,
+					"%s on %s by %s",
+					ink,
+					on,
+					time,
+				)
 			}
 		}
 		for _, on := range []string{"ink", "verdigris"} { // pressed, and the main action
-			assert.GreaterOrEqual(t, contrast(parse(t, tokens["paper"]), parse(t, tokens[on])), readable, "paper on %s by %s", on, time)
+			assert.GreaterOrEqual(
+				t,
+				contrast(parse(t, tokens["paper"]), parse(t, tokens[on])),
+				readable,
+				"paper on %s by %s",
+				on,
+				time,
+			)
 		}
 	}
 }
@@ -147,7 +162,8 @@ func TestNamesOfTheGroundCanBeRead(t *testing.T) {
 	})
 }
 
-// Roads are paper between ink edges; the class is told by width, edges and thread, and by one straw tint that grows stronger.
+// Roads are paper between ink edges; the class is told by width, edges and thread, and by one straw tint that grows
+// stronger.
 func TestRoadsHaveOneTint(t *testing.T) {
 	g := read(t)
 	roads := []string{"service", "pedestrian", "street", "tertiary", "secondary", "primary", "trunk", "motorway"}
@@ -171,7 +187,13 @@ func TestRoadsHaveOneTint(t *testing.T) {
 				assert.GreaterOrEqual(t, chroma, strength-0.02, "%s is no weaker than the class below it", class)
 				strength = max(strength, chroma)
 			}
-			assert.Greater(t, math.Abs(palette[line.Colour].luminance()-palette[line.Edge].luminance()), 0.012, "%s has edges", class)
+			assert.Greater(
+				t,
+				math.Abs(palette[line.Colour].luminance()-palette[line.Edge].luminance()),
+				0.012,
+				"%s has edges",
+				class,
+			)
 		}
 	})
 	for i, class := range roads[4:] {

@@ -8,5 +8,7 @@ export default defineConfig({
   resolve: { alias: { '@style': fileURLToPath(new URL('../style', import.meta.url)) } },
   build: { outDir: 'dist/app', emptyOutDir: true, target: 'es2022', chunkSizeWarningLimit: 800 },
   worker: { format: 'es' },
-  server: { proxy: { '/v1': 'http://127.0.0.1:8080', '/ogc': 'http://127.0.0.1:8080', '/session': 'http://127.0.0.1:8080' } },
+  server: {
+    proxy: { '/v1': 'http://127.0.0.1:8080', '/ogc': 'http://127.0.0.1:8080', '/session': 'http://127.0.0.1:8080' },
+  },
 })

@@ -1,6 +1,6 @@
-// Package world holds the coastlines that are drawn where no region tells more: land at a scale of 1:50 million, made by
-// Natural Earth (naturalearthdata.com), in the public domain. land.geojson.gz is a MultiPolygon, made from land-50m.json of
-// the npm package world-atlas 2.0.2 with positions rounded to 0.001 degree.
+// Package world holds the coastlines that are drawn where no region tells more: land at a scale of 1:50 million, made
+// by Natural Earth (naturalearthdata.com), in the public domain. land.geojson.gz is a MultiPolygon, made from
+// land-50m.json of the npm package world-atlas 2.0.2 with positions rounded to 0.001 degree.
 package world
 
 import (
@@ -41,7 +41,11 @@ var Region = sync.OnceValues(func() (*region.Region, error) {
 })
 
 func draft(polygons [][][][2]float64) *region.Draft {
-	d := &region.Draft{Name: "world", Attribution: "Natural Earth", Bounds: geo.Box{South: -90, West: -180, North: 90, East: 180}}
+	d := &region.Draft{
+		Name:        "world",
+		Attribution: "Natural Earth",
+		Bounds:      geo.Box{South: -90, West: -180, North: 90, East: 180},
+	}
 	id := func() region.FeatureID { return region.NewFeatureID(region.FromNothing, int64(len(d.Ground)+1)) }
 	for _, polygon := range polygons {
 		var rings, shores [][]geo.E7
@@ -67,9 +71,15 @@ func draft(polygons [][][][2]float64) *region.Draft {
 				}
 			}
 		}
-		d.Ground = append(d.Ground, region.Feature{ID: id(), Class: region.FarLand, Shape: region.AreaShape, Parts: rings})
+		d.Ground = append(
+			d.Ground,
+			region.Feature{ID: id(), Class: region.FarLand, Shape: region.AreaShape, Parts: rings},
+		)
 		for _, s := range shores {
-			d.Ground = append(d.Ground, region.Feature{ID: id(), Class: region.FarShore, Shape: region.LineShape, Parts: [][]geo.E7{s}})
+			d.Ground = append(
+				d.Ground,
+				region.Feature{ID: id(), Class: region.FarShore, Shape: region.LineShape, Parts: [][]geo.E7{s}},
+			)
 		}
 	}
 	return d
@@ -84,8 +94,8 @@ var turns = [3]generalize.Window{
 	{MinX: half, MinY: math.MinInt32, MaxX: math.MaxInt32, MaxY: math.MaxInt32},
 }
 
-// lifted returns a ring that goes on across the antimeridian, x its longitude and y its latitude, most of it on the map,
-// and how many times it goes round the earth.
+// lifted returns a ring that goes on across the antimeridian, x its longitude and y its latitude, most of it on the
+// map, and how many times it goes round the earth.
 func lifted(r [][2]float64) (ring []mercator.XY, winds int) {
 	turns := make([]int, len(r))
 	counts := map[int]int{}

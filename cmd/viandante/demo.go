@@ -46,7 +46,8 @@ func demoCommand(e *env) *cobra.Command {
 	var out, heights string
 	var scale int
 	demoMap := &cobra.Command{
-		Use: "map --out FILE", Short: "Write the made-up island as OSM XML or PBF, by the file's suffix", Args: cobra.NoArgs,
+		Use: "map --out FILE", Short: "Write the made-up island as OSM XML or PBF, by the file's suffix",
+		Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			if scale < 1 || scale > 200 {
 				return fmt.Errorf("--scale is how many islands are made, from 1 to 200, not %d", scale)
@@ -149,5 +150,9 @@ func (e *env) demoToken(ctx context.Context, db *store.Store) error {
 			return fmt.Errorf("the demo's token cannot be written: %w", err)
 		}
 	}
-	return db.AddCredential(ctx, token, store.Credential{Workspace: demoWorkspace, Kind: store.Token, Name: "demo token", Scopes: "read write"})
+	return db.AddCredential(
+		ctx,
+		token,
+		store.Credential{Workspace: demoWorkspace, Kind: store.Token, Name: "demo token", Scopes: "read write"},
+	)
 }

@@ -31,8 +31,16 @@ func environment(log *slog.Logger) *env {
 		}
 		return otherwise
 	}
-	return &env{listen: get("VIANDANTE_LISTEN", "127.0.0.1:8080"), data: get("VIANDANTE_DATA", "./var"), dsn: os.Getenv("VIANDANTE_DSN"),
-		hosts: strings.FieldsFunc(os.Getenv("VIANDANTE_HOSTS"), func(c rune) bool { return c == ',' || c == ' ' }), log: log}
+	return &env{
+		listen: get("VIANDANTE_LISTEN", "127.0.0.1:8080"),
+		data:   get("VIANDANTE_DATA", "./var"),
+		dsn:    os.Getenv("VIANDANTE_DSN"),
+		hosts: strings.FieldsFunc(
+			os.Getenv("VIANDANTE_HOSTS"),
+			func(c rune) bool { return c == ',' || c == ' ' },
+		),
+		log: log,
+	}
 }
 
 func (e *env) regionDir() string { return filepath.Join(e.data, "regions") }
@@ -63,7 +71,10 @@ func (e *env) openStore(ctx context.Context, own bool) (*store.Store, func() err
 // lock makes sure that one server at a time uses the data directory.
 func (e *env) lock() (func(), error) {
 	if err := os.MkdirAll(e.data, 0o700); err != nil {
-		return nil, fmt.Errorf("the data directory cannot be made: %w; set VIANDANTE_DATA to a directory that can be written to", err)
+		return nil, fmt.Errorf(
+			"the data directory cannot be made: %w; set VIANDANTE_DATA to a directory that can be written to",
+			err,
+		)
 	}
 	f, err := os.OpenFile(filepath.Join(e.data, "server.lock"), os.O_CREATE|os.O_RDWR, 0o600)
 	if err != nil {
@@ -71,7 +82,10 @@ func (e *env) lock() (func(), error) {
 	}
 	if err := unix.Flock(int(f.Fd()), unix.LOCK_EX|unix.LOCK_NB); err != nil {
 		f.Close()
-		return nil, fmt.Errorf("another server is already running on %s: stop it, or set VIANDANTE_DATA to another directory", e.data)
+		return nil, fmt.Errorf(
+			"another server is already running on %s: stop it, or set VIANDANTE_DATA to another directory",
+			e.data,
+		)
 	}
 	return func() { f.Close() }, nil
 }

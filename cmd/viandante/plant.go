@@ -23,7 +23,12 @@ func demoID(what string) uuid.UUID { return uuid.NewSHA1(demoWorkspace, []byte(w
 
 // demoAttributes are what the society notes of its posts.
 var demoAttributes = feature.Schema{
-	{Name: "condition", Title: "Condition", Type: feature.ChoiceType, Options: []string{"sound", "worn", "needs repair"}},
+	{
+		Name:    "condition",
+		Title:   "Condition",
+		Type:    feature.ChoiceType,
+		Options: []string{"sound", "worn", "needs repair"},
+	},
 	{Name: "inspected_on", Title: "Last inspected", Type: feature.DateType},
 	{Name: "keeper", Title: "Kept by", Type: feature.TextType},
 }
@@ -38,7 +43,12 @@ func unlessThere(err error) error {
 
 // demoCollections are what the society keeps, each with what it notes of it.
 var demoCollections = []service.Collection{
-	{ID: "posts", Title: "The society's posts", Description: "What the wayfarers' society keeps up on Orrisand.", Attributes: demoAttributes},
+	{
+		ID:          "posts",
+		Title:       "The society's posts",
+		Description: "What the wayfarers' society keeps up on Orrisand.",
+		Attributes:  demoAttributes,
+	},
 	{ID: "beats", Title: "Wardens' beats", Description: "Paths that wardens walk.", Attributes: feature.Schema{
 		{Name: "warden", Title: "Walked by", Type: feature.TextType, Required: true},
 		{Name: "walked_on", Title: "Last walked", Type: feature.DateType},
@@ -49,15 +59,20 @@ var demoCollections = []service.Collection{
 		{Name: "closed_until", Title: "Closed until", Type: feature.DateType},
 		{Name: "pairs", Title: "Pairs counted", Type: feature.NumberType},
 	}},
-	{ID: "wards", Title: "Wardens' areas", Description: "What each warden post looks after.", Attributes: feature.Schema{
-		{Name: "warden", Title: "Warden", Type: feature.TextType},
-	}},
+	{
+		ID:          "wards",
+		Title:       "Wardens' areas",
+		Description: "What each warden post looks after.",
+		Attributes: feature.Schema{
+			{Name: "warden", Title: "Warden", Type: feature.TextType},
+		},
+	},
 }
 
 var wardens = []string{"Ida Marrow", "Tam Oakes", "Bess Fallow", "Jon Quill", "Ness Harrow", "Odd Pellick", "Wyn Tarn"}
 
-// plant stores the society's categories, its collections and what is in them. Ids follow from the names, so that doing it
-// again doubles nothing and leaves what was changed since as it is.
+// plant stores the society's categories, its collections and what is in them. Ids follow from the names, so that doing
+// it again doubles nothing and leaves what was changed since as it is.
 func plant(ctx context.Context, svc *service.Service, island *demo.Island) error {
 	for i, c := range demo.Categories {
 		k := service.Category{ID: c.ID, Name: c.Name, Glyph: c.Glyph, Colour: c.Colour, Position: i}
@@ -79,7 +94,10 @@ func plant(ctx context.Context, svc *service.Service, island *demo.Island) error
 	for i, p := range island.Places(demoPlaces) {
 		id := fmt.Sprintf("%d %s", i, p.Name)
 		now := map[string]any{"name": p.Name, "category": p.Category, "description": p.Description,
-			"condition": demoAttributes[0].Options[i*i%3], "inspected_on": fmt.Sprintf("2026-%02d-%02d", 3+i%7, 1+i*5%28), "telephone": fmt.Sprintf("+999 40 %03d", 100+i), "website": "https://society.example/posts/" + demoID(id).String()[:8], "keeper": wardens[i%len(wardens)]}
+			"condition": demoAttributes[0].Options[i*i%3], "inspected_on": fmt.Sprintf(
+				"2026-%02d-%02d", 3+i%7, 1+i*5%28), "telephone": fmt.Sprintf("+999 40 %03d", 100+i),
+			"website": "https://society.example/posts/" + demoID(id).String()[:8],
+			"keeper":  wardens[i%len(wardens)]}
 		if i%3 > 0 {
 			if err := keep("posts", id, feature.At(p.At), now); err != nil {
 				return err
@@ -91,16 +109,24 @@ func plant(ctx context.Context, svc *service.Service, island *demo.Island) error
 		}
 	}
 	for i, name := range []string{"Shelter that the Harbour Trust promised", "Fountain for the new playground"} {
-		if err := keep("posts", name, feature.Geometry{}, map[string]any{"name": name, "category": demo.Categories[1-i].ID, "description": "Its site is not chosen yet."}); err != nil {
+		if err := keep("posts", name, feature.Geometry{}, map[string]any{"name": name,
+			"category": demo.Categories[1-i].ID, "description": "Its site is not chosen yet."}); err != nil {
 			return err
 		}
 	}
 	return errors.Join(plantStretches(island, keep), plantDesk(ctx, svc, island))
 }
 
-// plantMended stores a post as it was first written down, some metres off and without what is noted of it, and then as it
-// is: so that it has a history.
-func plantMended(ctx context.Context, svc *service.Service, id uuid.UUID, p demo.Place, now map[string]any, i int) error {
+// plantMended stores a post as it was first written down, some metres off and without what is noted of it, and then as
+// it is: so that it has a history.
+func plantMended(
+	ctx context.Context,
+	svc *service.Service,
+	id uuid.UUID,
+	p demo.Place,
+	now map[string]any,
+	i int,
+) error {
 	off, _, err := geodesy.Destination(geodesy.Ellipsoid, p.At, float64(i*47%360), 9+float64(i%5)*7)
 	if err != nil {
 		return err
@@ -118,7 +144,10 @@ func plantMended(ctx context.Context, svc *service.Service, id uuid.UUID, p demo
 }
 
 // plantStretches stores the beats, the nesting grounds and the wardens' areas.
-func plantStretches(island *demo.Island, keep func(collection, id string, geometry feature.Geometry, properties map[string]any) error) error {
+func plantStretches(
+	island *demo.Island,
+	keep func(collection, id string, geometry feature.Geometry, properties map[string]any) error,
+) error {
 	one := func(collection, category string, s demo.Stretch, properties map[string]any) error {
 		properties["name"], properties["category"] = s.Name, category
 		geometry, err := feature.At(s.Middle), error(nil)
@@ -136,17 +165,20 @@ func plantStretches(island *demo.Island, keep func(collection, id string, geomet
 		return keep(collection, collection+" "+s.Name, geometry, properties)
 	}
 	for i, s := range island.WardenAreas(7) {
-		if err := one("wards", "ward", s, map[string]any{"warden": wardens[i%len(wardens)], "telephone": fmt.Sprintf("+999 41 %03d", 7*i+10)}); err != nil {
+		if err := one("wards", "ward", s, map[string]any{"warden": wardens[i%len(wardens)], "telephone": fmt.Sprintf(
+			"+999 41 %03d", 7*i+10)}); err != nil {
 			return err
 		}
 	}
 	for i, s := range island.NestingGrounds(9) {
-		if err := one("grounds", "nesting", s, map[string]any{"closed_from": "2026-09-15", "closed_until": fmt.Sprintf("2027-01-%02d", 10+2*i), "pairs": float64(12 + i*i*3)}); err != nil {
+		if err := one("grounds", "nesting", s, map[string]any{"closed_from": "2026-09-15", "closed_until": fmt.Sprintf(
+			"2027-01-%02d", 10+2*i), "pairs": float64(12 + i*i*3)}); err != nil {
 			return err
 		}
 	}
 	for i, s := range island.Beats(6) {
-		if err := one("beats", "beat", s, map[string]any{"warden": wardens[(i+3)%len(wardens)], "walked_on": fmt.Sprintf("2026-11-%02d", 3+i*3), "bicycle": i%2 == 0}); err != nil {
+		if err := one("beats", "beat", s, map[string]any{"warden": wardens[(i+3)%len(wardens)],
+			"walked_on": fmt.Sprintf("2026-11-%02d", 3+i*3), "bicycle": i%2 == 0}); err != nil {
 			return err
 		}
 	}
@@ -163,7 +195,10 @@ func plantDesk(ctx context.Context, svc *service.Service, island *demo.Island) e
 	fair := demoID("fair")
 	overlay := service.Overlay{Name: plan.Name, Picture: hash, Opacity: 0.75}
 	for i, p := range plan.At[:2] {
-		overlay.Control = append(overlay.Control, service.ControlPoint{Pixel: (*geo.Pair)(&plan.Pixels[i]), At: &geo.Pair{p.Lng(), p.Lat()}})
+		overlay.Control = append(
+			overlay.Control,
+			service.ControlPoint{Pixel: (*geo.Pair)(&plan.Pixels[i]), At: &geo.Pair{p.Lng(), p.Lat()}},
+		)
 	}
 	if _, _, err := svc.PutOverlay(ctx, demoActor, fair, overlay, service.Match{New: true}); unlessThere(err) != nil {
 		return err
@@ -173,11 +208,14 @@ func plantDesk(ctx context.Context, svc *service.Service, island *demo.Island) e
 	for i, v := range []service.View{
 		{Name: "The whole island", Center: &geo.Pair{-26.098, -38.048}, Zoom: 10.25, Ground: "relief", Opening: true},
 		{Name: "Varrowby", Center: at, Zoom: 13.5},
-		{Name: "The fair on the square", Center: at, Zoom: 17, RotationDeg: 348, Names: "always", Overlays: []string{fair.String()}},
+		{Name: "The fair on the square", Center: at, Zoom: 17, RotationDeg: 348, Names: "always",
+			Overlays: []string{fair.String()}},
 		{Name: "How moist the soil is", Center: at, Zoom: 12, Ground: "muted", Imagery: []string{demoImagery.String()}},
 	} {
 		v.Key = i + 1
-		if _, _, err := svc.PutView(ctx, demoActor, demoID("view "+v.Name), v, service.Match{New: true}); unlessThere(err) != nil {
+		if _, _, err := svc.PutView(ctx, demoActor, demoID("view "+v.Name), v, service.Match{New: true}); unlessThere(
+			err,
+		) != nil {
 			return err
 		}
 	}
@@ -186,8 +224,8 @@ func plantDesk(ctx context.Context, svc *service.Service, island *demo.Island) e
 
 var demoImagery = demoID("soil")
 
-// plantImagery adds the stand-in as a source of imagery, under the address that this server has now; of one that is there
-// already everything else stays.
+// plantImagery adds the stand-in as a source of imagery, under the address that this server has now; of one that is
+// there already everything else stays.
 func (e *env) plantImagery(ctx context.Context, svc *service.Service) error {
 	host, port, err := net.SplitHostPort(e.listen)
 	if err != nil {
@@ -200,7 +238,14 @@ func (e *env) plantImagery(ctx context.Context, svc *service.Service) error {
 	if err != nil {
 		return err
 	}
-	source, match := service.Imagery{Name: "Soil moisture (stand-in)", Attribution: "Soil: the society's survey, made up", MaxZoom: standin.ImageryMaxZoom, Opacity: 0.55}, service.Match{New: true}
+	source, match := service.Imagery{
+		Name:        "Soil moisture (stand-in)",
+		Attribution: "Soil: the society's survey, made up",
+		MaxZoom:     standin.ImageryMaxZoom,
+		Opacity:     0.55,
+	}, service.Match{
+		New: true,
+	}
 	for _, k := range all {
 		if k.ID == demoImagery {
 			source, match = k.Body, service.At(k.Version)

@@ -26,14 +26,21 @@ func regionCommand(e *env) *cobra.Command {
 	cmd := &cobra.Command{Use: "region", Short: "Work with map data"}
 	var name, heights string
 	build := &cobra.Command{
-		Use: "build FILE --name NAME", Short: "Build a region from OSM XML or PBF and put it into use", Args: cobra.ExactArgs(1),
+		Use: "build FILE --name NAME", Short: "Build a region from OSM XML or PBF and put it into use",
+		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) (err error) {
 			db, closeStore, err := e.openStore(cmd.Context(), false)
 			if err != nil {
 				return err
 			}
 			defer func() { err = errors.Join(err, closeStore()) }()
-			return e.buildRegion(cmd.Context(), service.New(db, e.regionDir(), e.log, service.Options{}), args[0], heights, name)
+			return e.buildRegion(
+				cmd.Context(),
+				service.New(db, e.regionDir(), e.log, service.Options{}),
+				args[0],
+				heights,
+				name,
+			)
 		},
 	}
 	build.Flags().StringVar(&name, "name", "", "the name under which it is put into use")
@@ -67,8 +74,10 @@ func (e *env) buildRegion(ctx context.Context, svc *service.Service, file, heigh
 		return fmt.Errorf("%s: %w", file, err)
 	}
 	stage("read %d nodes, %d ways, %d relations", report.Nodes, report.Ways, report.Relations)
-	for what, n := range map[string]int{"references to missing nodes": report.MissingNodes, "nodes at impossible positions": report.BadPositions,
-		"areas that do not close": report.OpenAreas, "missing members of areas": report.MissingMembers, "coasts closed along the border": report.CutCoasts} {
+	for what, n := range map[string]int{"references to missing nodes": report.MissingNodes,
+		"nodes at impossible positions": report.BadPositions,
+		"areas that do not close":       report.OpenAreas, "missing members of areas": report.MissingMembers,
+		"coasts closed along the border": report.CutCoasts} {
 		if n > 0 {
 			fmt.Printf("          %d %s\n", n, what)
 		}
@@ -77,7 +86,12 @@ func (e *env) buildRegion(ctx context.Context, svc *service.Service, file, heigh
 		if draft.Heights, err = readHeights(heights, sum); err != nil {
 			return err
 		}
-		stage("heights: %d by %d, every %.0f m", draft.Heights.Width, draft.Heights.Height, draft.Heights.StepLat*111320)
+		stage(
+			"heights: %d by %d, every %.0f m",
+			draft.Heights.Width,
+			draft.Heights.Height,
+			draft.Heights.StepLat*111320,
+		)
 		if share := covered(draft); share < 0.995 {
 			fmt.Printf("          the heights cover %.0f %% of the land; the rest is drawn flat\n", 100*share)
 		}

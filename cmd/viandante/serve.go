@@ -34,20 +34,28 @@ func serveCommand(e *env) *cobra.Command {
 
 // serveFlags are those of every command that serves.
 func (e *env) serveFlags(cmd *cobra.Command) {
-	cmd.Flags().DurationVar(&e.keepChanges, "keep-changes", 0, "how long the change log is kept, e.g. 2160h for 90 days; "+
-		"history, undo and streams go back no further. Without it, for ever")
+	cmd.Flags().
+		DurationVar(&e.keepChanges, "keep-changes", 0, "how long the change log is kept, e.g. 2160h for 90 days; "+
+			"history, undo and streams go back no further. Without it, for ever")
 }
 
 // run serves until ctx is done. prepare fills the database before the first request; it returns what the demo lets in.
 // The port answers from the start: with 503 until everything is loaded.
-func (e *env) run(ctx context.Context, prepare func(context.Context, *store.Store, *service.Service) (*server.Demo, error)) (err error) {
+func (e *env) run(
+	ctx context.Context,
+	prepare func(context.Context, *store.Store, *service.Service) (*server.Demo, error),
+) (err error) {
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(50) // what is held has hardly a pointer to follow, so that collecting often costs little
 	}
 	began := time.Now()
 	listener, err := net.Listen("tcp", e.listen)
 	if errors.Is(err, syscall.EADDRINUSE) {
-		return fmt.Errorf("the address %s is in use: stop what listens there, or set VIANDANTE_LISTEN to another, e.g. 127.0.0.1:8081", e.listen)
+		return fmt.Errorf(
+			"the address %s is in use: stop what listens there, or set VIANDANTE_LISTEN to another, e.g. "+
+				"127.0.0.1:8081",
+			e.listen,
+		)
 	} else if err != nil {
 		return fmt.Errorf("cannot listen on %s: %w; set VIANDANTE_LISTEN, e.g. to 127.0.0.1:8080", e.listen, err)
 	}
@@ -62,7 +70,12 @@ func (e *env) run(ctx context.Context, prepare func(context.Context, *store.Stor
 		return err
 	}
 	if !net.ParseIP(host).IsLoopback() && len(e.hosts) == 0 {
-		e.log.Warn("listening beyond loopback, but answering under its names only: list those that others use in VIANDANTE_HOSTS", "listen", e.listen)
+		e.log.Warn(
+			"listening beyond loopback, but answering under its names only: list those that others use in "+
+				"VIANDANTE_HOSTS",
+			"listen",
+			e.listen,
+		)
 	}
 	current := newSwitch(server.Starting())
 	httpServer := server.NewHTTPServer(current, e.log)
@@ -93,8 +106,11 @@ func (e *env) run(ctx context.Context, prepare func(context.Context, *store.Stor
 	if err := svc.Load(ctx); err != nil {
 		return err
 	}
-	handler, err := server.New(ctx, server.Config{Service: svc, Gate: access.NewGate(db, time.Now), Page: ui.Page(), Hosts: e.hosts, Demo: demo,
-		Log: e.log, Now: time.Now})
+	handler, err := server.New(
+		ctx,
+		server.Config{Service: svc, Gate: access.NewGate(db, time.Now), Page: ui.Page(), Hosts: e.hosts, Demo: demo,
+			Log: e.log, Now: time.Now},
+	)
 	if err != nil {
 		return err
 	}
@@ -106,7 +122,11 @@ func (e *env) run(ctx context.Context, prepare func(context.Context, *store.Stor
 	if net.ParseIP(host).IsUnspecified() {
 		host = "127.0.0.1"
 	}
-	fmt.Printf("Viandante is ready after %.1f s. Open http://%s\n", time.Since(began).Seconds(), net.JoinHostPort(host, port))
+	fmt.Printf(
+		"Viandante is ready after %.1f s. Open http://%s\n",
+		time.Since(began).Seconds(),
+		net.JoinHostPort(host, port),
+	)
 	select {
 	case end := <-served:
 		served <- end

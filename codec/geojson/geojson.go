@@ -91,7 +91,10 @@ func (g *Geometry) Read() (feature.Geometry, error) {
 		return &geo.ParseError{Input: string(g.Coordinates[:min(len(g.Coordinates), 200)]), Reason: reason, Hint: hint}
 	}
 	if bytes.Contains(g.Coordinates, []byte("null")) { // which would be read as 0
-		return feature.Geometry{}, bad("hold null where a number belongs", "an unknown position is \"geometry\": null as a whole")
+		return feature.Geometry{}, bad(
+			"hold null where a number belongs",
+			"an unknown position is \"geometry\": null as a whole",
+		)
 	}
 	decode := func(v any, hint string) error {
 		if json.Unmarshal(g.Coordinates, v) != nil {
@@ -118,7 +121,8 @@ func (g *Geometry) Read() (feature.Geometry, error) {
 			return none, err
 		}
 	case "Polygon":
-		if err := decode(&lines, "a polygon is a list of rings, each a closed list of positions [lng, lat]"); err != nil {
+		const hint = "a polygon is a list of rings, each a closed list of positions [lng, lat]"
+		if err := decode(&lines, hint); err != nil {
 			return none, err
 		}
 	default:

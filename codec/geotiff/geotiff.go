@@ -39,7 +39,9 @@ const (
 )
 
 // ErrNotTIFF is returned for data that is no TIFF at all.
-var ErrNotTIFF = errors.New("this is not a GeoTIFF: heights come as .tif with one band over latitude and longitude (WGS 84)")
+var ErrNotTIFF = errors.New(
+	"this is not a GeoTIFF: heights come as .tif with one band over latitude and longitude (WGS 84)",
+)
 
 func broken(format string, args ...any) error {
 	return fmt.Errorf("the GeoTIFF cannot be used: %s", fmt.Sprintf(format, args...))
@@ -157,7 +159,12 @@ func (r *reader) number(tag uint16, otherwise int) int {
 func (r *reader) place() (*relief.Grid, error) {
 	g := &relief.Grid{Width: r.number(imageWidth, 0), Height: r.number(imageLength, 0)}
 	if g.Width < 2 || g.Height < 2 || g.Width > mostValues/g.Height {
-		return nil, broken("it has %d by %d values; from 2 by 2 to %d in all can be read", g.Width, g.Height, mostValues)
+		return nil, broken(
+			"it has %d by %d values; from 2 by 2 to %d in all can be read",
+			g.Width,
+			g.Height,
+			mostValues,
+		)
 	}
 	keys, model, raster := r.numbers(geoKeys), 0, pixelIsArea
 	for i := 4; i+3 < len(keys); i += 4 {
@@ -186,7 +193,13 @@ func (r *reader) place() (*relief.Grid, error) {
 	}
 	south, east := g.North-float64(g.Height-1)*g.StepLat, g.West+float64(g.Width-1)*g.StepLng
 	if !(g.StepLng > 0 && g.StepLat > 0 && g.North <= 90.1 && south >= -90.1 && g.West >= -180.1 && east <= 540) {
-		return nil, broken("it would lie from %.4f, %.4f to %.4f, %.4f (latitude, longitude), which is not on the earth", g.North, g.West, south, east)
+		return nil, broken(
+			"it would lie from %.4f, %.4f to %.4f, %.4f (latitude, longitude), which is not on the earth",
+			g.North,
+			g.West,
+			south,
+			east,
+		)
 	}
 	return g, nil
 }
@@ -199,7 +212,11 @@ func (r *reader) values(g *relief.Grid) error {
 	bits, format := r.number(bitsPerSample, 1), r.number(sampleFormat, 1)
 	value, ok := r.decoder(bits, format)
 	if !ok {
-		return broken("its values have %d bits of format %d; whole numbers of 8 to 32 bits or floats of 32 or 64 are read", bits, format)
+		return broken(
+			"its values have %d bits of format %d; whole numbers of 8 to 32 bits or floats of 32 or 64 are read",
+			bits,
+			format,
+		)
 	}
 	noData := math.NaN()
 	if f, ok := r.tags[noDataAt]; ok {
@@ -266,10 +283,14 @@ func (r *reader) values(g *relief.Grid) error {
 func (r *reader) decoder(bits, format int) (func([]byte) float64, bool) {
 	o := r.order
 	f, ok := map[[2]int]func(d []byte) float64{
-		{8, 1}: func(d []byte) float64 { return float64(d[0]) }, {8, 2}: func(d []byte) float64 { return float64(int8(d[0])) },
-		{16, 1}: func(d []byte) float64 { return float64(o.Uint16(d)) }, {16, 2}: func(d []byte) float64 { return float64(int16(o.Uint16(d))) },
-		{32, 1}: func(d []byte) float64 { return float64(o.Uint32(d)) }, {32, 2}: func(d []byte) float64 { return float64(int32(o.Uint32(d))) },
-		{32, 3}: func(d []byte) float64 { return float64(math.Float32frombits(o.Uint32(d))) }, {64, 3}: func(d []byte) float64 { return math.Float64frombits(o.Uint64(d)) },
+		{8, 1}: func(d []byte) float64 { return float64(d[0]) }, {8,
+			2}: func(d []byte) float64 { return float64(int8(d[0])) },
+		{16, 1}: func(d []byte) float64 { return float64(o.Uint16(d)) }, {16,
+			2}: func(d []byte) float64 { return float64(int16(o.Uint16(d))) },
+		{32, 1}: func(d []byte) float64 { return float64(o.Uint32(d)) }, {32,
+			2}: func(d []byte) float64 { return float64(int32(o.Uint32(d))) },
+		{32, 3}: func(d []byte) float64 { return float64(math.Float32frombits(o.Uint32(d))) }, {64,
+			3}: func(d []byte) float64 { return math.Float64frombits(o.Uint64(d)) },
 	}[[2]int{bits, format}]
 	return f, ok
 }
@@ -330,7 +351,8 @@ func undoFloatPlanes(row []byte, size int, order binary.ByteOrder) []byte {
 	return out
 }
 
-// Write writes heights as 32-bit floats in strips packed by deflate with predictor 3, each value standing for its point.
+// Write writes heights as 32-bit floats in strips packed by deflate with predictor 3, each value standing for its
+// point.
 func Write(out io.Writer, g *relief.Grid) error {
 	const rows = 64
 	var strips [][]byte
@@ -368,11 +390,46 @@ func Write(out io.Writer, g *relief.Grid) error {
 		values    any
 	}
 	entries := []entry{
-		{imageWidth, 4, []uint32{uint32(g.Width)}}, {imageLength, 4, []uint32{uint32(g.Height)}}, {bitsPerSample, 3, []uint16{32}}, {compression, 3, []uint16{deflate}},
-		{photometric, 3, []uint16{1}}, {stripOffsets, 4, offsets}, {samplesPerPixel, 3, []uint16{1}}, {rowsPerStrip, 4, []uint32{rows}}, {stripByteCounts, 4, sizes},
+		{
+			imageWidth,
+			4,
+			[]uint32{uint32(g.Width)},
+		}, {imageLength, 4, []uint32{uint32(g.Height)}}, {bitsPerSample, 3, []uint16{32}}, {compression, 3,
+			[]uint16{deflate}},
+		{
+			photometric,
+			3,
+			[]uint16{1},
+		}, {stripOffsets, 4, offsets}, {samplesPerPixel, 3, []uint16{1}}, {rowsPerStrip, 4, []uint32{rows}},
+		{stripByteCounts, 4, sizes},
 		{planar, 3, []uint16{1}}, {predictor, 3, []uint16{3}}, {sampleFormat, 3, []uint16{3}},
-		{modelPixelScale, 12, []float64{g.StepLng, g.StepLat, 0}}, {modelTiepoint, 12, []float64{0, 0, 0, g.West, g.North, 0}},
-		{geoKeys, 3, []uint16{1, 1, 0, 3, keyModelType, 0, 1, modelGeographic, keyRasterType, 0, 1, pixelIsPoint, keyGeographicType, 0, 1, wgs84}},
+		{
+			modelPixelScale,
+			12,
+			[]float64{g.StepLng, g.StepLat, 0},
+		}, {modelTiepoint, 12, []float64{0, 0, 0, g.West, g.North, 0}},
+		{
+			geoKeys,
+			3,
+			[]uint16{
+				1,
+				1,
+				0,
+				3,
+				keyModelType,
+				0,
+				1,
+				modelGeographic,
+				keyRasterType,
+				0,
+				1,
+				pixelIsPoint,
+				keyGeographicType,
+				0,
+				1,
+				wgs84,
+			},
+		},
 		{noDataAt, 2, []byte("nan\x00")},
 	}
 	directory := binary.LittleEndian.AppendUint16(nil, uint16(len(entries)))

@@ -138,8 +138,18 @@ func deflated(data []byte) []byte {
 
 // common are the tags of a grid of whole numbers, two bytes each.
 func common(g *relief.Grid) map[uint16]any {
-	return map[uint16]any{imageWidth: []uint16{uint16(g.Width)}, imageLength: []uint16{uint16(g.Height)}, bitsPerSample: []uint16{16}, sampleFormat: []uint16{2},
-		compression: []uint16{1}, modelPixelScale: []float64{g.StepLng, g.StepLat, 0}, modelTiepoint: []float64{0, 0, 0, g.West, g.North, 0}, noDataAt: "-9999\x00"}
+	return map[uint16]any{
+		imageWidth:    []uint16{uint16(g.Width)},
+		imageLength:   []uint16{uint16(g.Height)},
+		bitsPerSample: []uint16{16},
+		sampleFormat:  []uint16{2},
+		compression: []uint16{
+			1,
+		},
+		modelPixelScale: []float64{g.StepLng, g.StepLat, 0},
+		modelTiepoint:   []float64{0, 0, 0, g.West, g.North, 0},
+		noDataAt:        "-9999\x00",
+	}
 }
 
 func number(v float32) uint16 {
@@ -170,7 +180,15 @@ func TestStripsOfWholeNumbersInEitherByteOrder(t *testing.T) {
 func TestPackedTilesWithDifferences(t *testing.T) {
 	g := hills(40, 25)
 	f := tiff{order: binary.LittleEndian, tags: common(g), tiled: true, area: true}
-	f.tags[compression], f.tags[predictor], f.tags[tileWidth], f.tags[tileLength] = []uint16{deflate}, []uint16{2}, []uint16{16}, []uint16{16}
+	f.tags[compression], f.tags[predictor], f.tags[tileWidth], f.tags[tileLength] = []uint16{
+		deflate,
+	}, []uint16{
+		2,
+	}, []uint16{
+		16,
+	}, []uint16{
+		16,
+	}
 	for y0 := 0; y0 < 25; y0 += 16 {
 		for x0 := 0; x0 < 40; x0 += 16 {
 			var block []byte
@@ -191,12 +209,21 @@ func TestPackedTilesWithDifferences(t *testing.T) {
 	got, err := Read(bytes.NewReader(f.bytes()))
 	require.NoError(t, err)
 	want := *g
-	want.West, want.North = g.West+g.StepLng/2, g.North-g.StepLat/2 // a value that stands for an area lies in its middle
+	// a value that stands for an area lies in its middle
+	want.West, want.North = g.West+g.StepLng/2, g.North-g.StepLat/2
 	same(t, &want, got)
 }
 
 func TestFloatsAndBytes(t *testing.T) {
-	g := &relief.Grid{West: 10, North: 50, StepLng: 0.5, StepLat: 0.5, Width: 2, Height: 2, Metres: []float32{1, 2, 250, 4}}
+	g := &relief.Grid{
+		West:    10,
+		North:   50,
+		StepLng: 0.5,
+		StepLat: 0.5,
+		Width:   2,
+		Height:  2,
+		Metres:  []float32{1, 2, 250, 4},
+	}
 	for _, one := range []struct {
 		bits, format uint16
 		append       func(b []byte, v float32) []byte
@@ -245,9 +272,12 @@ func TestWhatCannotBeUsedIsNamed(t *testing.T) {
 		"12 bits":                    built(func(f *tiff) { f.tags[bitsPerSample] = []uint16{12} }),
 		"compression 7 is not known": built(func(f *tiff) { f.tags[compression] = []uint16{7} }),
 		"cannot be unpacked":         built(func(f *tiff) { f.tags[compression] = []uint16{deflate} }),
-		"ends after":                 built(func(f *tiff) { f.tags[compression] = []uint16{deflate}; f.pieces[0] = deflated(zeros(20)) }),
-		"predictor 9":                built(func(f *tiff) { f.tags[predictor] = []uint16{9} }),
-		"1 strips or tiles where 8":  built(func(f *tiff) { f.tags[rowsPerStrip] = []uint16{1} }),
+		"ends after": built(func(f *tiff) {
+			f.tags[compression] = []uint16{deflate}
+			f.pieces[0] = deflated(zeros(20))
+		}),
+		"predictor 9":               built(func(f *tiff) { f.tags[predictor] = []uint16{9} }),
+		"1 strips or tiles where 8": built(func(f *tiff) { f.tags[rowsPerStrip] = []uint16{1} }),
 		"lies askew": built(func(f *tiff) {
 			delete(f.tags, modelPixelScale)
 			f.tags[modelTransformation] = []float64{1, 1, 0, 0, 1, 1, 0, 0, 0, 0, 0, 0, 0, 0, 0, 1}

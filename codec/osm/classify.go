@@ -43,27 +43,88 @@ var areaTags = []struct {
 	key    string
 	values map[string]region.Class
 }{
-	{"natural", map[string]region.Class{"water": region.Water, "wood": region.Wood, "scrub": region.Heath, "heath": region.Heath,
-		"grassland": region.Grass, "fell": region.Heath, "wetland": region.Grass, "beach": region.Sand, "sand": region.Sand, "shoal": region.Sand,
-		"bare_rock": region.Rock, "scree": region.Rock, "glacier": region.Rock}},
+	{
+		"natural",
+		map[string]region.Class{
+			"water":     region.Water,
+			"wood":      region.Wood,
+			"scrub":     region.Heath,
+			"heath":     region.Heath,
+			"grassland": region.Grass,
+			"fell":      region.Heath,
+			"wetland":   region.Grass,
+			"beach":     region.Sand,
+			"sand":      region.Sand,
+			"shoal":     region.Sand,
+			"bare_rock": region.Rock,
+			"scree":     region.Rock,
+			"glacier":   region.Rock,
+		},
+	},
 	{"waterway", map[string]region.Class{"riverbank": region.Water, "dock": region.Water}},
-	{"landuse", map[string]region.Class{"forest": region.Wood, "reservoir": region.Water, "basin": region.Water, "grass": region.Grass,
-		"meadow": region.Grass, "village_green": region.Park, "recreation_ground": region.Park, "cemetery": region.Park,
-		"farmland": region.Farmland, "farmyard": region.Farmland, "orchard": region.Orchard, "vineyard": region.Orchard, "allotments": region.Orchard,
-		"residential": region.Residential, "commercial": region.Residential, "industrial": region.Residential, "retail": region.Residential,
-		"quarry": region.Rock}},
-	{"leisure", map[string]region.Class{"park": region.Park, "garden": region.Park, "pitch": region.Park, "playground": region.Park,
-		"golf_course": region.Park, "common": region.Grass, "nature_reserve": region.Grass, "swimming_pool": region.Water}},
+	{
+		"landuse",
+		map[string]region.Class{
+			"forest":            region.Wood,
+			"reservoir":         region.Water,
+			"basin":             region.Water,
+			"grass":             region.Grass,
+			"meadow":            region.Grass,
+			"village_green":     region.Park,
+			"recreation_ground": region.Park,
+			"cemetery":          region.Park,
+			"farmland":          region.Farmland,
+			"farmyard":          region.Farmland,
+			"orchard":           region.Orchard,
+			"vineyard":          region.Orchard,
+			"allotments":        region.Orchard,
+			"residential":       region.Residential,
+			"commercial":        region.Residential,
+			"industrial":        region.Residential,
+			"retail":            region.Residential,
+			"quarry":            region.Rock,
+		},
+	},
+	{
+		"leisure",
+		map[string]region.Class{
+			"park":           region.Park,
+			"garden":         region.Park,
+			"pitch":          region.Park,
+			"playground":     region.Park,
+			"golf_course":    region.Park,
+			"common":         region.Grass,
+			"nature_reserve": region.Grass,
+			"swimming_pool":  region.Water,
+		},
+	},
 	{"place", map[string]region.Class{"square": region.Square, "islet": region.Land, "island": region.Land}},
 	{"man_made", map[string]region.Class{"pier": region.Pier, "breakwater": region.Pier}},
 }
 
 var settlements = map[string]struct{ size, zoom uint8 }{
-	"city": {4, 4}, "town": {3, 7}, "village": {2, 9}, "suburb": {1, 12}, "quarter": {1, 12}, "neighbourhood": {1, 13}, "hamlet": {1, 11}, "isolated_dwelling": {1, 13},
+	"city": {
+		4,
+		4,
+	}, "town": {3, 7}, "village": {2, 9}, "suburb": {1, 12}, "quarter": {1, 12}, "neighbourhood": {1, 13},
+	"hamlet": {1, 11}, "isolated_dwelling": {1, 13},
 }
 
 // landmarkKeys are the keys whose features can be looked for by their name.
-var landmarkKeys = []string{"amenity", "shop", "tourism", "historic", "leisure", "office", "public_transport", "railway", "aeroway", "natural", "place", "man_made"}
+var landmarkKeys = []string{
+	"amenity",
+	"shop",
+	"tourism",
+	"historic",
+	"leisure",
+	"office",
+	"public_transport",
+	"railway",
+	"aeroway",
+	"natural",
+	"place",
+	"man_made",
+}
 
 func (t tags) landmarkKind() string {
 	for _, k := range landmarkKeys {
@@ -94,14 +155,34 @@ func (b *builder) node(n taggedNode) {
 	b.address(id, n.at, n.tags)
 	switch n.tags["barrier"] {
 	case "gate", "bollard", "lift_gate", "cycle_barrier", "stile", "block":
-		b.draft.Ground = append(b.draft.Ground, region.Feature{ID: id, Class: region.Barrier, Shape: region.PointShape, MinZoom: 16, Parts: [][]geo.E7{{n.at}}})
+		b.draft.Ground = append(
+			b.draft.Ground,
+			region.Feature{
+				ID:      id,
+				Class:   region.Barrier,
+				Shape:   region.PointShape,
+				MinZoom: 16,
+				Parts:   [][]geo.E7{{n.at}},
+			},
+		)
 	}
 	name := n.tags["name"]
 	if name == "" {
 		return
 	}
 	add := func(class region.Class, zoom, rank uint8) {
-		b.draft.Ground = append(b.draft.Ground, region.Feature{ID: id, Class: class, Shape: region.PointShape, MinZoom: zoom, Rank: rank, Name: name, Parts: [][]geo.E7{{n.at}}})
+		b.draft.Ground = append(
+			b.draft.Ground,
+			region.Feature{
+				ID:      id,
+				Class:   class,
+				Shape:   region.PointShape,
+				MinZoom: zoom,
+				Rank:    rank,
+				Name:    name,
+				Parts:   [][]geo.E7{{n.at}},
+			},
+		)
 	}
 	if s, ok := settlements[n.tags["place"]]; ok {
 		b.draft.Settlements = append(b.draft.Settlements, region.Settlement{ID: id, At: n.at, Name: name, Size: s.size})
@@ -115,7 +196,8 @@ func (b *builder) node(n taggedNode) {
 	b.draft.Landmarks = append(b.draft.Landmarks, region.Landmark{ID: id, At: n.at, Name: name, Kind: kind})
 	if n.tags["natural"] == "peak" {
 		rank := uint8(100) // the higher, the sooner its name is shown
-		if v, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(n.tags["ele"], "m")), 64); err == nil && v > 0 {
+		if v, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(n.tags["ele"], "m")), 64); err == nil &&
+			v > 0 {
 			rank += uint8(math.Min(90, v/50))
 			name += "\n" + strconv.Itoa(int(math.Round(v))) + " m"
 		}
@@ -133,8 +215,29 @@ func (b *builder) address(id region.FeatureID, at geo.E7, t tags) {
 	if number == "" || street == "" {
 		return
 	}
-	b.draft.Addresses = append(b.draft.Addresses, region.Address{ID: id, At: at, Number: number, Street: street, Place: t["addr:city"], Postcode: t["addr:postcode"]})
-	b.draft.Ground = append(b.draft.Ground, region.Feature{ID: id, Class: region.HouseNumber, Shape: region.PointShape, MinZoom: 17, Rank: 5, Name: number, Parts: [][]geo.E7{{at}}})
+	b.draft.Addresses = append(
+		b.draft.Addresses,
+		region.Address{
+			ID:       id,
+			At:       at,
+			Number:   number,
+			Street:   street,
+			Place:    t["addr:city"],
+			Postcode: t["addr:postcode"],
+		},
+	)
+	b.draft.Ground = append(
+		b.draft.Ground,
+		region.Feature{
+			ID:      id,
+			Class:   region.HouseNumber,
+			Shape:   region.PointShape,
+			MinZoom: 17,
+			Rank:    5,
+			Name:    number,
+			Parts:   [][]geo.E7{{at}},
+		},
+	)
 }
 
 func (b *builder) way(w *way) {
@@ -244,7 +347,8 @@ func (b *builder) road(w *way, h highway) {
 	car := permission(w.tags, h.car, "access", "vehicle", "motor_vehicle", "motorcar")
 	bicycle := permission(w.tags, h.bicycle, "access", "vehicle", "bicycle")
 	foot := permission(w.tags, h.foot, "access", "foot")
-	cycleBack := backward || bicycle && (w.tags["oneway:bicycle"] == "no" || strings.HasPrefix(w.tags["cycleway"], "opposite"))
+	cycleBack := backward ||
+		bicycle && (w.tags["oneway:bicycle"] == "no" || strings.HasPrefix(w.tags["cycleway"], "opposite"))
 	access := region.NewAccess(region.Car, car && forward, car && backward) |
 		region.NewAccess(region.Bicycle, bicycle && forward, bicycle && cycleBack) |
 		region.NewAccess(region.Foot, foot, foot)
@@ -258,7 +362,17 @@ func (b *builder) road(w *way, h highway) {
 	for _, id := range w.nodes {
 		b.draft.RoadNodes[id] = b.nodes[id]
 	}
-	b.draft.Roads = append(b.draft.Roads, region.Road{ID: w.id, Class: h.class, Access: access, SpeedKMH: speed(w.tags["maxspeed"]), Name: name, Nodes: w.nodes})
+	b.draft.Roads = append(
+		b.draft.Roads,
+		region.Road{
+			ID:       w.id,
+			Class:    h.class,
+			Access:   access,
+			SpeedKMH: speed(w.tags["maxspeed"]),
+			Name:     name,
+			Nodes:    w.nodes,
+		},
+	)
 }
 
 // speed reads a maxspeed tag in km/h; what is no plausible number is 0, unknown.
@@ -296,8 +410,11 @@ func (b *builder) area(id region.FeatureID, class region.Class, t tags, rings []
 	if class == region.Building {
 		zoom = max(13, zoom)
 	}
-	b.draft.Ground = append(b.draft.Ground, region.Feature{ID: id, Class: class, Shape: region.AreaShape, Flags: flags(t) & region.Intermittent,
-		MinZoom: zoom, Rank: 30, Name: name, Parts: rings})
+	b.draft.Ground = append(
+		b.draft.Ground,
+		region.Feature{ID: id, Class: class, Shape: region.AreaShape, Flags: flags(t) & region.Intermittent,
+			MinZoom: zoom, Rank: 30, Name: name, Parts: rings},
+	)
 }
 
 // zoomForArea returns the first zoom at which an area of so many square metres covers a square of about three pixels.

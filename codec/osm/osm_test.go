@@ -21,18 +21,22 @@ import (
 
 const island = `<?xml version="1.0" encoding="UTF-8"?>
 <osm version="0.6">
- <node id="1" lat="0" lon="0"/><node id="2" lat="0" lon="1"/><node id="3" lat="1" lon="1"/><node id="4" lat="1" lon="0"/>
- <node id="5" lat="0.4" lon="0.4"/><node id="6" lat="0.4" lon="0.6"/><node id="7" lat="0.6" lon="0.6"><tag k="place" v="village"/><tag k="name" v="Ford &amp; &lt;b&gt;"/></node>
+ <node id="1" lat="0" lon="0"/><node id="2" lat="0" lon="1"/><node id="3" lat="1" lon="1"/>
+   <node id="4" lat="1" lon="0"/>
+ <node id="5" lat="0.4" lon="0.4"/><node id="6" lat="0.4" lon="0.6"/><node id="7" lat="0.6" lon="0.6">
+   <tag k="place" v="village"/><tag k="name" v="Ford &amp; &lt;b&gt;"/></node>
  <node id="8" lat="0.5" lon="0.5"><tag k="addr:housenumber" v="3"/><tag k="addr:street" v="Mill Lane"/></node>
  <node id="9" lat="95" lon="0.5"/>
  <way id="10"><nd ref="1"/><nd ref="2"/><nd ref="3"/><tag k="natural" v="coastline"/></way>
  <way id="11"><nd ref="3"/><nd ref="4"/><nd ref="1"/><tag k="natural" v="coastline"/></way>
- <way id="12"><nd ref="5"/><nd ref="99"/><nd ref="6"/><nd ref="9"/><nd ref="7"/><tag k="highway" v="residential"/><tag k="name" v="Mill Lane"/><tag k="oneway" v="-1"/><tag k="maxspeed" v="30 mph"/></way>
+ <way id="12"><nd ref="5"/><nd ref="99"/><nd ref="6"/><nd ref="9"/><nd ref="7"/><tag k="highway" v="residential"/>
+   <tag k="name" v="Mill Lane"/><tag k="oneway" v="-1"/><tag k="maxspeed" v="30 mph"/></way>
  <way id="13"><nd ref="5"/><nd ref="6"/><nd ref="7"/><tag k="natural" v="wood"/></way>
  <way id="14"><nd ref="7"/><nd ref="5"/></way>
  <way id="15"><nd ref="5"/><nd ref="6"/><nd ref="7"/></way>
  <way id="16"><nd ref="5"/><nd ref="7"/><tag k="highway" v="footway"/><tag k="access" v="private"/></way>
- <relation id="20"><member type="way" ref="14" role="outer"/><member type="way" ref="15" role="outer"/><member type="way" ref="404" role="outer"/><tag k="type" v="multipolygon"/><tag k="natural" v="water"/></relation>
+ <relation id="20"><member type="way" ref="14" role="outer"/><member type="way" ref="15" role="outer"/>
+   <member type="way" ref="404" role="outer"/><tag k="type" v="multipolygon"/><tag k="natural" v="water"/></relation>
 </osm>`
 
 func read(t *testing.T, text string) (*region.Draft, Report) {
@@ -56,7 +60,18 @@ func TestDirtyDataIsCountedAndTheRestIsUsed(t *testing.T) {
 	assert.Equal(t, 1, report.BadPositions)
 	assert.Equal(t, 1, report.OpenAreas)
 	assert.Equal(t, 1, report.MissingMembers)
-	assert.Equal(t, map[region.Class]int{region.Land: 1, region.LocalStreet: 1, region.Water: 1, region.Locality: 1, region.HouseNumber: 1, region.Path: 1}, classes(d))
+	assert.Equal(
+		t,
+		map[region.Class]int{
+			region.Land:        1,
+			region.LocalStreet: 1,
+			region.Water:       1,
+			region.Locality:    1,
+			region.HouseNumber: 1,
+			region.Path:        1,
+		},
+		classes(d),
+	)
 	require.Len(t, d.Roads, 1, "a private path is nobody's way")
 	road := d.Roads[0]
 	assert.Equal(t, []int64{5, 6, 7}, road.Nodes)
@@ -111,8 +126,8 @@ func TestDataWithoutACoastIsAllLand(t *testing.T) {
 	assert.Equal(t, region.Land, d.Ground[0].Class)
 }
 
-// realExtract is an extract that the reading library ships among its test data: of a small mountain country as bzip2 XML,
-// of a flat coast as PBF.
+// realExtract is an extract that the reading library ships among its test data: of a small mountain country as bzip2
+// XML, of a flat coast as PBF.
 func realExtract(t *testing.T, pattern string) string {
 	t.Helper()
 	dir, err := exec.Command("go", "list", "-m", "-f", "{{.Dir}}", "github.com/paulmach/osm").Output()
@@ -159,11 +174,18 @@ func TestARealExtractIsTakenUnchanged(t *testing.T) {
 	assert.Greater(t, route.DistanceM+route.FromRoadM+route.ToRoadM, straight)
 	assert.Less(t, route.DistanceM, 5*straight)
 	assert.Greater(t, len(route.Steps), 2)
-	t.Logf("%s to %s: %.0f m, %.0f s, %d steps", towns[0].Name, towns[1].Name, route.DistanceM, route.DurationS, len(route.Steps))
+	t.Logf(
+		"%s to %s: %.0f m, %.0f s, %d steps",
+		towns[0].Name,
+		towns[1].Name,
+		route.DistanceM,
+		route.DurationS,
+		len(route.Steps),
+	)
 }
 
-// A PBF of real, dirty data: cut-off coasts, missing members, areas that do not close. All of it is counted, and the rest
-// makes a sound region.
+// A PBF of real, dirty data: cut-off coasts, missing members, areas that do not close. All of it is counted, and the
+// rest makes a sound region.
 func TestARealPBFIsTakenUnchanged(t *testing.T) {
 	f, err := os.Open(realExtract(t, "*.osm.pbf"))
 	require.NoError(t, err)

@@ -70,8 +70,13 @@ func Read(ctx context.Context, r io.Reader, name string) (*region.Draft, Report,
 		}
 	}
 	if err := scanner.Err(); err != nil {
-		return nil, b.report, fmt.Errorf("after %d nodes, %d ways and %d relations the map data cannot be read any further: %w",
-			b.report.Nodes, b.report.Ways, b.report.Relations, err)
+		return nil, b.report, fmt.Errorf(
+			"after %d nodes, %d ways and %d relations the map data cannot be read any further: %w",
+			b.report.Nodes,
+			b.report.Ways,
+			b.report.Relations,
+			err,
+		)
 	}
 	if len(b.nodes) == 0 {
 		return nil, b.report, ErrEmpty
@@ -103,7 +108,10 @@ func newScanner(ctx context.Context, r io.Reader) (osm.Scanner, func(), error) {
 		s := osmxml.New(ctx, in)
 		return s, func() { s.Close() }, nil
 	}
-	return nil, nil, fmt.Errorf("this is not OSM map data (it begins with %q): expected .osm.pbf, .osm, .osm.gz or .osm.bz2", head)
+	return nil, nil, fmt.Errorf(
+		"this is not OSM map data (it begins with %q): expected .osm.pbf, .osm, .osm.gz or .osm.bz2",
+		head,
+	)
 }
 
 // way is what is kept of a way until all is read.
@@ -236,7 +244,9 @@ func (b *builder) measureBounds() {
 	for _, at := range b.nodes {
 		grow(at.Point())
 	}
-	if s := b.bounds; s != nil && s.South >= -90 && s.North <= 90 && s.West >= -180 && s.East <= 180 && s.South < s.North && s.West < s.East {
+	if s := b.bounds; s != nil && s.South >= -90 && s.North <= 90 && s.West >= -180 && s.East <= 180 &&
+		s.South < s.North &&
+		s.West < s.East {
 		box.South, box.North = min(box.South, s.South), max(box.North, s.North)
 		box.West, box.East = min(box.West, s.West), max(box.East, s.East)
 	}

@@ -20,7 +20,8 @@ func ring(line []geo.E7, hole bool) []geo.E7 {
 	return line
 }
 
-// signedArea returns the area of a ring in square metres on a plane that fits its latitude, positive when it runs counterclockwise.
+// signedArea returns the area of a ring in square metres on a plane that fits its latitude, positive when it runs
+// counterclockwise.
 func signedArea(r []geo.E7) float64 {
 	if len(r) < 3 {
 		return 0
@@ -160,7 +161,10 @@ func (b *builder) multipolygon(m multipolygon) {
 	for _, r := range innerRings {
 		rings = append(rings, ring(b.line(r), true))
 	}
-	slices.SortStableFunc(rings[:len(outerRings)], func(x, y []geo.E7) int { return cmp.Compare(signedArea(y), signedArea(x)) })
+	slices.SortStableFunc(
+		rings[:len(outerRings)],
+		func(x, y []geo.E7) int { return cmp.Compare(signedArea(y), signedArea(x)) },
+	)
 	b.area(region.NewFeatureID(region.FromRelation, m.id), class, m.tags, rings)
 }
 
@@ -174,22 +178,50 @@ func (b *builder) coast() {
 		}
 	}
 	box := b.draft.Bounds
-	west, south, east, north := int32(math.Floor(box.West*1e7)), int32(math.Floor(box.South*1e7)), int32(math.Ceil(box.East*1e7)), int32(math.Ceil(box.North*1e7))
+	west, south, east, north := int32(
+		math.Floor(box.West*1e7),
+	), int32(
+		math.Floor(box.South*1e7),
+	), int32(
+		math.Ceil(box.East*1e7),
+	), int32(
+		math.Ceil(box.North*1e7),
+	)
 	border := frame{west, south, east, north}
 	add := func(id region.FeatureID, r []geo.E7) {
 		size := math.Abs(signedArea(r))
 		if size == 0 {
 			return
 		}
-		b.draft.Ground = append(b.draft.Ground, region.Feature{ID: id, Class: region.Land, Shape: region.AreaShape, MinZoom: zoomForArea(size), Rank: 30, Parts: [][]geo.E7{ring(r, false)}})
+		b.draft.Ground = append(
+			b.draft.Ground,
+			region.Feature{
+				ID:      id,
+				Class:   region.Land,
+				Shape:   region.AreaShape,
+				MinZoom: zoomForArea(size),
+				Rank:    30,
+				Parts:   [][]geo.E7{ring(r, false)},
+			},
+		)
 	}
 	if len(lines) == 0 {
-		add(region.NewFeatureID(region.FromNothing, 0), []geo.E7{{Lat: south, Lng: west}, {Lat: south, Lng: east}, {Lat: north, Lng: east}, {Lat: north, Lng: west}})
+		add(
+			region.NewFeatureID(region.FromNothing, 0),
+			[]geo.E7{
+				{Lat: south, Lng: west},
+				{Lat: south, Lng: east},
+				{Lat: north, Lng: east},
+				{Lat: north, Lng: west},
+			},
+		)
 		return
 	}
 	closed, open := join(lines, false)
 	for _, c := range closed {
-		if r := b.line(c[1:]); signedArea(r) > 0 { // clockwise is a hole in the land: water beyond a border we do not have
+		if r := b.line(c[1:]); signedArea(
+			r,
+		) > 0 { // clockwise is a hole in the land: water beyond a border we do not have
 			add(region.NewFeatureID(region.FromNothing, c[0]), r)
 		}
 	}

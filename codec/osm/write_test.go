@@ -26,11 +26,19 @@ func fill(w Writer) {
 	}
 	w.Node(1<<52, -90, 180, []string{"addr:housenumber", "3", "addr:street", "'; DROP TABLE"})
 	for id := int64(1); id <= 9000; id++ {
-		w.Way(id, []int64{id*7 - 3, (20001-id)*7 - 3, id*14 - 3, 404 << 40}, []string{"highway", "residential", "name", "Way"})
+		w.Way(
+			id,
+			[]int64{id*7 - 3, (20001-id)*7 - 3, id*14 - 3, 404 << 40},
+			[]string{"highway", "residential", "name", "Way"},
+		)
 	}
 	w.Way(1<<50, []int64{4, 11, 18}, []string{"natural", "wood"})
 	w.Way(1<<50+1, []int64{18, 25, 4}, nil)
-	w.Relation(5, []Member{{'w', 1 << 50, "outer"}, {'w', 1<<50 + 1, "outer"}, {'n', 4, "label"}, {'r', 5, "self"}}, []string{"type", "multipolygon", "natural", "water"})
+	w.Relation(
+		5,
+		[]Member{{'w', 1 << 50, "outer"}, {'w', 1<<50 + 1, "outer"}, {'n', 4, "label"}, {'r', 5, "self"}},
+		[]string{"type", "multipolygon", "natural", "water"},
+	)
 	w.Node(-8, 1, 2, nil) // nodes may come after ways
 }
 
@@ -99,18 +107,25 @@ func TestADamagedPBFIsRefused(t *testing.T) {
 // Loops, ways of one point or of one node many times, and tags that make no sense leave the rest as it is.
 func TestAbsurdDataDoesNoHarm(t *testing.T) {
 	d, _ := read(t, `<osm>
-	 <node id="1" lat="0" lon="0"/><node id="2" lat="0" lon="0.01"/><node id="3" lat="0.01" lon="0.01"/><node id="4" lat="0.01" lon="0"/>
+	 <node id="1" lat="0" lon="0"/><node id="2" lat="0" lon="0.01"/><node id="3" lat="0.01" lon="0.01"/>
+	 	<node id="4" lat="0.01" lon="0"/>
 	 <node id="5" lat="0" lon="0"><tag k="natural" v="peak"/><tag k="ele" v="12 parsecs"/><tag k="name" v="Top"/></node>
-	 <way id="1"><nd ref="1"/><nd ref="2"/><nd ref="3"/><nd ref="2"/><nd ref="1"/><nd ref="2"/><tag k="highway" v="primary"/><tag k="maxspeed" v="-7"/><tag k="layer" v="99999999999"/><tag k="oneway" v="perhaps"/></way>
+	 <way id="1"><nd ref="1"/><nd ref="2"/><nd ref="3"/><nd ref="2"/><nd ref="1"/><nd ref="2"/>
+	 	<tag k="highway" v="primary"/><tag k="maxspeed" v="-7"/><tag k="layer" v="99999999999"/>
+	 	<tag k="oneway" v="perhaps"/></way>
 	 <way id="2"><nd ref="1"/><nd ref="1"/><nd ref="1"/><tag k="highway" v="primary"/></way>
 	 <way id="3"><nd ref="1"/><tag k="highway" v="primary"/></way>
 	 <way id="4"><tag k="highway" v="primary"/></way>
-	 <way id="5"><nd ref="1"/><nd ref="3"/><nd ref="2"/><nd ref="4"/><nd ref="1"/><tag k="building" v="yes"/><tag k="addr:housenumber" v=""/></way>
+	 <way id="5"><nd ref="1"/><nd ref="3"/><nd ref="2"/><nd ref="4"/><nd ref="1"/><tag k="building" v="yes"/>
+	 	<tag k="addr:housenumber" v=""/></way>
 	 <way id="6"><nd ref="1"/><nd ref="2"/><nd ref="1"/><tag k="building" v="yes"/></way>
-	 <way id="7"><nd ref="2"/><nd ref="4"/><tag k="highway" v="primary"/><tag k="bridge" v="no"/><tag k="bridge" v="yes"/><tag k="layer" v="up"/><tag k="maxspeed" v="9999999999999999999999 mph"/></way>
-	 <relation id="1"><member type="relation" ref="1" role="outer"/><tag k="type" v="multipolygon"/><tag k="natural" v="wood"/></relation>
+	 <way id="7"><nd ref="2"/><nd ref="4"/><tag k="highway" v="primary"/><tag k="bridge" v="no"/>
+	 	<tag k="bridge" v="yes"/><tag k="layer" v="up"/><tag k="maxspeed" v="9999999999999999999999 mph"/></way>
+	 <relation id="1"><member type="relation" ref="1" role="outer"/><tag k="type" v="multipolygon"/>
+	 	<tag k="natural" v="wood"/></relation>
 	 <relation id="2"><tag k="type" v="multipolygon"/></relation>
-	 <relation id="3"><member type="way" ref="5" role="inner"/><tag k="type" v="multipolygon"/><tag k="natural" v="wood"/></relation>
+	 <relation id="3"><member type="way" ref="5" role="inner"/><tag k="type" v="multipolygon"/>
+	 	<tag k="natural" v="wood"/></relation>
 	</osm>`)
 	require.Len(t, d.Roads, 2)
 	assert.Equal(t, []int64{1, 2, 3, 2, 1, 2}, d.Roads[0].Nodes)

@@ -1,6 +1,6 @@
-// Package picture looks at pictures from outside before they are kept: PNG, JPEG and SVG. A picture is what its bytes say,
-// whatever name or type it came with. What is drawn is never trusted: sizes are bounded before anything is unpacked, and an
-// SVG may hold drawing only, neither scripts nor anything fetched from elsewhere.
+// Package picture looks at pictures from outside before they are kept: PNG, JPEG and SVG. A picture is what its bytes
+// say, whatever name or type it came with. What is drawn is never trusted: sizes are bounded before anything is
+// unpacked, and an SVG may hold drawing only, neither scripts nor anything fetched from elsewhere.
 package picture
 
 import (
@@ -48,7 +48,10 @@ func Check(data []byte) (Info, error) {
 	case len(data) == 0:
 		return Info{}, &Error{"is empty", kinds}
 	case len(data) > MaxBytes:
-		return Info{}, &Error{fmt.Sprintf("has %.1f MB", float64(len(data))/1e6), fmt.Sprintf("at most %d MB; save it smaller", MaxBytes>>20)}
+		return Info{}, &Error{
+			fmt.Sprintf("has %.1f MB", float64(len(data))/1e6),
+			fmt.Sprintf("at most %d MB; save it smaller", MaxBytes>>20),
+		}
 	}
 	config, kind, err := image.DecodeConfig(bytes.NewReader(data))
 	if errors.Is(err, image.ErrFormat) {
@@ -62,9 +65,13 @@ func Check(data []byte) (Info, error) {
 		return Info{}, err
 	}
 	if deep := info.Width * info.Height * bytesOf(config.ColorModel); deep > MaxUnpacked {
-		return Info{}, &Error{fmt.Sprintf("takes %d MB when it is unpacked", deep>>20), fmt.Sprintf("at most %d; save it smaller, or with 8 bits for each colour", MaxUnpacked>>20)}
+		return Info{}, &Error{
+			fmt.Sprintf("takes %d MB when it is unpacked", deep>>20),
+			fmt.Sprintf("at most %d; save it smaller, or with 8 bits for each colour", MaxUnpacked>>20),
+		}
 	}
-	if _, _, err := image.Decode(bytes.NewReader(data)); err != nil { // a picture that breaks off would be drawn in part
+	// a picture that breaks off would be drawn in part
+	if _, _, err := image.Decode(bytes.NewReader(data)); err != nil {
 		return Info{}, &Error{"is damaged: " + err.Error(), "open and save it again as PNG or JPEG"}
 	}
 	return info, nil
@@ -85,7 +92,10 @@ func bytesOf(m color.Model) int {
 
 func sized(i Info) error {
 	if i.Width < 1 || i.Height < 1 || i.Width > MaxSide || i.Height > MaxSide || i.Width*i.Height > MaxPixels {
-		return &Error{fmt.Sprintf("is %d by %d pixels", i.Width, i.Height), fmt.Sprintf("at most %d on a side and %d million together; save it smaller", MaxSide, MaxPixels/1_000_000)}
+		return &Error{
+			fmt.Sprintf("is %d by %d pixels", i.Width, i.Height),
+			fmt.Sprintf("at most %d on a side and %d million together; save it smaller", MaxSide, MaxPixels/1_000_000),
+		}
 	}
 	return nil
 }
@@ -94,9 +104,11 @@ func sized(i Info) error {
 var drawing = map[string]bool{}
 
 func init() {
-	for name := range strings.FieldsSeq(`svg g defs symbol use path rect circle ellipse line polyline polygon text tspan textPath title desc metadata
+	for name := range strings.FieldsSeq(`svg g defs symbol use path rect circle ellipse line polyline polygon text tspan
+		textPath 		title desc metadata
 		style linearGradient radialGradient stop pattern clipPath mask marker image switch view
-		filter feBlend feColorMatrix feComponentTransfer feComposite feFlood feFuncA feFuncB feFuncG feFuncR feGaussianBlur feMerge feMergeNode feOffset feTile feTurbulence`) {
+		filter feBlend feColorMatrix feComponentTransfer feComposite feFlood feFuncA feFuncB feFuncG feFuncR
+		feGaussianBlur 		feMerge feMergeNode feOffset feTile feTurbulence`) {
 		drawing[name] = true
 	}
 }
@@ -111,9 +123,13 @@ func svg(data []byte) (Info, error) {
 		return Info{}, &Error{"is an SVG that holds " + what, "export it as a plain drawing, or as PNG"}
 	}
 	d := xml.NewDecoder(bytes.NewReader(data))
-	d.CharsetReader = func(charset string, in io.Reader) (io.Reader, error) { return nil, fmt.Errorf("encoding %s", charset) }
+	d.CharsetReader = func(charset string, in io.Reader) (io.Reader, error) {
+		return nil, fmt.Errorf(
+			"encoding %s", charset)
+	}
 	var info Info
-	depth, foreign := 0, 0    // foreign is how deep in elements of other vocabularies, which editors leave and nobody draws
+	// foreign is how deep in elements of other vocabularies, which editors leave and nobody draws
+	depth, foreign := 0, 0
 	var style strings.Builder // of one <style>, whatever comments it is cut up by
 	inStyle := false
 	for n := 0; ; n++ {
@@ -179,7 +195,8 @@ func svg(data []byte) (Info, error) {
 				switch {
 				case strings.HasPrefix(name, "on"):
 					return refuse("a script (" + name + ")")
-				case name == "href" && !strings.HasPrefix(value, "#") && !strings.HasPrefix(value, "data:image/png;") && !strings.HasPrefix(value, "data:image/jpeg;"):
+				case name == "href" && !strings.HasPrefix(value, "#") && !strings.HasPrefix(value,
+					"data:image/png;") && !strings.HasPrefix(value, "data:image/jpeg;"):
 					return refuse("a link to something else")
 				case !harmlessStyle(value):
 					return refuse("a style that fetches something")
@@ -192,7 +209,8 @@ func svg(data []byte) (Info, error) {
 // harmlessStyle tells whether a style or an attribute refers to nothing outside the drawing.
 func harmlessStyle(text string) bool {
 	text = strings.ToLower(strings.Join(strings.Fields(text), ""))
-	for _, fetching := range []string{"@import", "@charset", "javascript:", "expression(", "image(", "image-set(", "src(", "cross-fade(", `\`} {
+	for _, fetching := range []string{"@import", "@charset", "javascript:", "expression(", "image(", "image-set(",
+		"src(", "cross-fade(", `\`} {
 		if strings.Contains(text, fetching) {
 			return false
 		}

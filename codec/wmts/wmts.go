@@ -1,5 +1,5 @@
-// Package wmts reads the capabilities document of a Web Map Tile Service (OGC 07-057r7, version 1.0.0) and finds in it the
-// layers whose tiles lie on the square of the spherical Mercator projection, with the addresses of their tiles.
+// Package wmts reads the capabilities document of a Web Map Tile Service (OGC 07-057r7, version 1.0.0) and finds in it
+// the layers whose tiles lie on the square of the spherical Mercator projection, with the addresses of their tiles.
 package wmts
 
 import (
@@ -33,7 +33,10 @@ type Layer struct {
 // Errors of Read.
 var (
 	ErrNotCapabilities = errors.New("is not a WMTS capabilities document")
-	ErrNoLayer         = errors.New("has no layer with PNG or JPEG tiles on the square of the spherical Mercator projection (EPSG:3857); ask the service for one")
+	ErrNoLayer         = errors.New(
+		"has no layer with PNG or JPEG tiles on the square of the spherical Mercator projection (EPSG:3857); ask the " +
+			"service for one",
+	)
 )
 
 type document struct {
@@ -89,8 +92,8 @@ type matrix struct {
 	} `xml:"TileMatrix"`
 }
 
-// Read returns the layers of a document that can be drawn, in its order. Addresses in it that are relative are taken from
-// where it was read.
+// Read returns the layers of a document that can be drawn, in its order. Addresses in it that are relative are taken
+// from where it was read.
 func Read(r io.Reader, from *url.URL) ([]Layer, error) {
 	var doc document
 	d := xml.NewDecoder(r)
@@ -136,7 +139,8 @@ const (
 	pixel     = 0.00028            // metres, which scale denominators are for
 )
 
-// pyramid tells which of the set's matrices are the zooms of the square, one after the other; false for another projection.
+// pyramid tells which of the set's matrices are the zooms of the square, one after the other; false for another
+// projection.
 func (m *matrix) pyramid() (Layer, bool) {
 	if !strings.HasSuffix(m.CRS, "3857") && !strings.HasSuffix(m.CRS, "900913") {
 		return Layer{}, false
@@ -146,11 +150,14 @@ func (m *matrix) pyramid() (Layer, bool) {
 	for _, t := range m.Matrices {
 		z := int(math.Round(math.Log2(float64(t.Across))))
 		var x, y float64
-		if _, err := fmt.Sscan(t.Corner, &x, &y); err != nil || t.Width != t.Height || t.Width != 256 && t.Width != 512 || l.TileSize != 0 && t.Width != l.TileSize {
+		if _, err := fmt.Sscan(t.Corner, &x, &y); err != nil || t.Width != t.Height ||
+			t.Width != 256 && t.Width != 512 ||
+			l.TileSize != 0 && t.Width != l.TileSize {
 			continue
 		}
 		across := t.Scale * pixel * float64(t.Width) * float64(t.Across)
-		if z < 0 || z > 24 || t.Across != 1<<z || math.Abs(x+halfWorld) > 1 || math.Abs(y-halfWorld) > 1 || math.Abs(across/(2*halfWorld)-1) > 1e-3 {
+		if z < 0 || z > 24 || t.Across != 1<<z || math.Abs(x+halfWorld) > 1 || math.Abs(y-halfWorld) > 1 ||
+			math.Abs(across/(2*halfWorld)-1) > 1e-3 {
 			continue
 		}
 		names[z], l.TileSize = t.ID, t.Width
@@ -180,7 +187,20 @@ func (d *document) template(l *layer, set string, from *url.URL) string {
 		if r.Kind != "tile" || !drawn(r.Format) {
 			continue
 		}
-		pairs := []string{"{TileMatrixSet}", url.PathEscape(set), "{Style}", url.PathEscape(style), "{style}", url.PathEscape(style), "{TileMatrix}", "{z}", "{TileCol}", "{x}", "{TileRow}", "{y}"}
+		pairs := []string{
+			"{TileMatrixSet}",
+			url.PathEscape(set),
+			"{Style}",
+			url.PathEscape(style),
+			"{style}",
+			url.PathEscape(style),
+			"{TileMatrix}",
+			"{z}",
+			"{TileCol}",
+			"{x}",
+			"{TileRow}",
+			"{y}",
+		}
 		for _, k := range l.Dimension {
 			pairs = append(pairs, "{"+k.ID+"}", url.PathEscape(k.Default))
 		}
@@ -198,7 +218,15 @@ func (d *document) template(l *layer, set string, from *url.URL) string {
 			if len(g.Encoding) > 0 && !slices.Contains(g.Encoding, "KVP") {
 				continue
 			}
-			q := url.Values{"SERVICE": {"WMTS"}, "REQUEST": {"GetTile"}, "VERSION": {"1.0.0"}, "LAYER": {l.ID}, "STYLE": {style}, "FORMAT": {l.Format[format]}, "TILEMATRIXSET": {set}}
+			q := url.Values{
+				"SERVICE":       {"WMTS"},
+				"REQUEST":       {"GetTile"},
+				"VERSION":       {"1.0.0"},
+				"LAYER":         {l.ID},
+				"STYLE":         {style},
+				"FORMAT":        {l.Format[format]},
+				"TILEMATRIXSET": {set},
+			}
 			for _, k := range l.Dimension {
 				q.Set(k.ID, k.Default)
 			}
@@ -206,7 +234,10 @@ func (d *document) template(l *layer, set string, from *url.URL) string {
 			if strings.Contains(g.Href, "?") {
 				join = "&"
 			}
-			return absolute(strings.TrimRight(g.Href, "?&")+join+q.Encode()+"&TILEMATRIX={z}&TILECOL={x}&TILEROW={y}", from)
+			return absolute(
+				strings.TrimRight(g.Href, "?&")+join+q.Encode()+"&TILEMATRIX={z}&TILECOL={x}&TILEROW={y}",
+				from,
+			)
 		}
 	}
 	return ""

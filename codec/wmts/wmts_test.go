@@ -24,10 +24,27 @@ func sets() string {
 		{"moved", "EPSG:3857", "-10000000 20037508.34", 256, []int{0, 1}},
 		{"degrees", "urn:ogc:def:crs:OGC:1.3:CRS84", "-180 90", 256, []int{0, 1}},
 	} {
-		fmt.Fprintf(&b, "<TileMatrixSet><ows:Identifier>%s</ows:Identifier><ows:SupportedCRS>%s</ows:SupportedCRS>", s.id, s.crs)
+		fmt.Fprintf(
+			&b,
+			"<TileMatrixSet><ows:Identifier>%s</ows:Identifier><ows:SupportedCRS>%s</ows:SupportedCRS>",
+			s.id,
+			s.crs,
+		)
 		for _, z := range s.zooms {
-			fmt.Fprintf(&b, "<TileMatrix><ows:Identifier>%s:%02d</ows:Identifier><ScaleDenominator>%f</ScaleDenominator><TopLeftCorner>%s</TopLeftCorner><TileWidth>%d</TileWidth><TileHeight>%d</TileHeight><MatrixWidth>%d</MatrixWidth><MatrixHeight>%d</MatrixHeight></TileMatrix>",
-				s.id, z, 2*halfWorld/pixel/float64(s.size)/float64(int(1)<<z), s.corner, s.size, s.size, 1<<z, 1<<z)
+			fmt.Fprintf(
+				&b,
+				"<TileMatrix><ows:Identifier>%s:%02d</ows:Identifier><ScaleDenominator>%f</ScaleDenominator>"+
+					"<TopLeftCorner>%s</TopLeftCorner><TileWidth>%d</TileWidth><TileHeight>%d</TileHeight>"+
+					"<MatrixWidth>%d</MatrixWidth><MatrixHeight>%d</MatrixHeight></TileMatrix>",
+				s.id,
+				z,
+				2*halfWorld/pixel/float64(s.size)/float64(int(1)<<z),
+				s.corner,
+				s.size,
+				s.size,
+				1<<z,
+				1<<z,
+			)
 		}
 		b.WriteString("</TileMatrixSet>")
 	}
@@ -35,20 +52,31 @@ func sets() string {
 }
 
 func capabilities(layers string) string {
-	return `<?xml version="1.0" encoding="UTF-8"?><Capabilities xmlns="http://www.opengis.net/wmts/1.0" xmlns:ows="http://www.opengis.net/ows/1.1" xmlns:xlink="http://www.w3.org/1999/xlink" version="1.0.0">
+	return `<?xml version="1.0" encoding="UTF-8"?>
+		<Capabilities xmlns="http://www.opengis.net/wmts/1.0" xmlns:ows="http://www.opengis.net/ows/1.1"
+	xmlns:xlink="http://www.w3.org/1999/xlink" version="1.0.0">
 		<ows:OperationsMetadata><ows:Operation name="GetTile"><ows:DCP><ows:HTTP>
-		<ows:Get xlink:href="http://tiles.example/rest"><ows:Constraint name="GetEncoding"><ows:AllowedValues><ows:Value>RESTful</ows:Value></ows:AllowedValues></ows:Constraint></ows:Get>
-		<ows:Get xlink:href="http://tiles.example/kvp?map=a&amp;"><ows:Constraint name="GetEncoding"><ows:AllowedValues><ows:Value>KVP</ows:Value></ows:AllowedValues></ows:Constraint></ows:Get>
-		</ows:HTTP></ows:DCP></ows:Operation></ows:OperationsMetadata><Contents>` + layers + sets() + `</Contents></Capabilities>`
+		<ows:Get xlink:href="http://tiles.example/rest"><ows:Constraint name="GetEncoding"><ows:AllowedValues>
+			<ows:Value>RESTful</ows:Value></ows:AllowedValues></ows:Constraint></ows:Get>
+		<ows:Get xlink:href="http://tiles.example/kvp?map=a&amp;"><ows:Constraint name="GetEncoding">
+			<ows:AllowedValues><ows:Value>KVP</ows:Value></ows:AllowedValues></ows:Constraint></ows:Get>
+		</ows:HTTP></ows:DCP></ows:Operation></ows:OperationsMetadata><Contents>` + layers + sets() +
+		`</Contents></Capabilities>`
 }
 
 const (
-	byResource = `<Layer><ows:Title>Soil</ows:Title><ows:Identifier>soil</ows:Identifier><ows:WGS84BoundingBox><ows:LowerCorner>-27 -39</ows:LowerCorner><ows:UpperCorner>-25 -37</ows:UpperCorner></ows:WGS84BoundingBox>
-		<Style><ows:Identifier>plain</ows:Identifier></Style><Style isDefault="true"><ows:Identifier>wet &amp; dry</ows:Identifier></Style><Format>image/png</Format>
+	byResource = `<Layer><ows:Title>Soil</ows:Title><ows:Identifier>soil</ows:Identifier><ows:WGS84BoundingBox>
+		<ows:LowerCorner>-27 -39</ows:LowerCorner><ows:UpperCorner>-25 -37</ows:UpperCorner></ows:WGS84BoundingBox>
+		<Style><ows:Identifier>plain</ows:Identifier></Style><Style isDefault="true"><ows:Identifier>wet &amp;
+			dry</ows:Identifier></Style><Format>image/png</Format>
 		<Dimension><ows:Identifier>Time</ows:Identifier><Default>2026</Default></Dimension>
-		<TileMatrixSetLink><TileMatrixSet>degrees</TileMatrixSet></TileMatrixSetLink><TileMatrixSetLink><TileMatrixSet>small</TileMatrixSet></TileMatrixSetLink>
-		<ResourceURL format="text/html" resourceType="FeatureInfo" template="http://x/"/><ResourceURL format="image/png" resourceType="tile" template="/t/{Style}/{Time}/{TileMatrixSet}/{TileMatrix}/{TileRow}/{TileCol}.png"/></Layer>`
-	byKeys = `<Layer><ows:Identifier>rain</ows:Identifier><Format>application/octet-stream</Format><Format>image/jpeg</Format><TileMatrixSetLink><TileMatrixSet>large</TileMatrixSet></TileMatrixSetLink></Layer>`
+		<TileMatrixSetLink><TileMatrixSet>degrees</TileMatrixSet></TileMatrixSetLink><TileMatrixSetLink>
+			<TileMatrixSet>small</TileMatrixSet></TileMatrixSetLink>
+		<ResourceURL format="text/html" resourceType="FeatureInfo" template="http://x/"/>
+			<ResourceURL format="image/png" resourceType="tile"
+	template="/t/{Style}/{Time}/{TileMatrixSet}/{TileMatrix}/{TileRow}/{TileCol}.png"/></Layer>`
+	byKeys = `<Layer><ows:Identifier>rain</ows:Identifier><Format>application/octet-stream</Format><Format>image/` +
+		`jpeg</Format><TileMatrixSetLink><TileMatrixSet>large</TileMatrixSet></TileMatrixSetLink></Layer>`
 )
 
 func TestLayersThatCanBeDrawn(t *testing.T) {
@@ -59,12 +87,29 @@ func TestLayersThatCanBeDrawn(t *testing.T) {
 	layers, err := Read(strings.NewReader(capabilities(byResource+byKeys+gap+moved)), from)
 	require.NoError(t, err)
 	require.Len(t, layers, 3)
-	assert.Equal(t, Layer{ID: "soil", Title: "Soil", Template: "http://tiles.example/t/wet%20&%20dry/2026/small/{z}/{y}/{x}.png", Matrices: []string{"small:00", "small:01", "small:02"}, MaxZoom: 2, TileSize: 256, BBox: []float64{-27, -39, -25, -37}}, layers[0])
+	assert.Equal(
+		t,
+		Layer{
+			ID:       "soil",
+			Title:    "Soil",
+			Template: "http://tiles.example/t/wet%20&%20dry/2026/small/{z}/{y}/{x}.png",
+			Matrices: []string{"small:00", "small:01", "small:02"},
+			MaxZoom:  2,
+			TileSize: 256,
+			BBox:     []float64{-27, -39, -25, -37},
+		},
+		layers[0],
+	)
 	assert.Equal(t, "rain", layers[1].Title)
 	assert.Equal(t, []string{"large:03", "large:04"}, layers[1].Matrices)
 	assert.Equal(t, 3, layers[1].MinZoom)
 	assert.Equal(t, 512, layers[1].TileSize)
-	assert.Equal(t, "http://tiles.example/kvp?map=a&FORMAT=image%2Fjpeg&LAYER=rain&REQUEST=GetTile&SERVICE=WMTS&STYLE=&TILEMATRIXSET=large&VERSION=1.0.0&TILEMATRIX={z}&TILECOL={x}&TILEROW={y}", layers[1].Template)
+	assert.Equal(
+		t,
+		"http://tiles.example/kvp?map=a&FORMAT=image%2Fjpeg&LAYER=rain&REQUEST=GetTile&SERVICE=WMTS&STYLE=&"+
+			"TILEMATRIXSET=large&VERSION=1.0.0&TILEMATRIX={z}&TILECOL={x}&TILEROW={y}",
+		layers[1].Template,
+	)
 	assert.Equal(t, 1, layers[2].MaxZoom, "what lies above a gap is left out")
 }
 

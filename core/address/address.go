@@ -140,7 +140,8 @@ func Words(s string) []string {
 // found is how well one word of the query is met by each thing.
 type found map[entry]float64
 
-// look finds the things whose names hold a word, with the weight of the match: 1 exact, less for a beginning or an error.
+// look finds the things whose names hold a word, with the weight of the match: 1 exact, less for a beginning or an
+// error.
 func (x *Index) look(word string) found {
 	out := found{}
 	take := func(i int, weight float64) {
@@ -266,10 +267,32 @@ func (x *Index) things(words []string, streetsOnly bool, numbers []string, byWor
 			finds = append(finds, x.inStreet(e.item, name, place, numbers, score, matched)...)
 		case Landmark:
 			l := x.region.Landmark(e.item)
-			finds = append(finds, Find{ID: l.ID, Kind: Landmark, Label: l.Name, At: l.At.Point(), Category: l.Kind, Confidence: lessFor(numbers, score), Matched: matched})
+			finds = append(
+				finds,
+				Find{
+					ID:         l.ID,
+					Kind:       Landmark,
+					Label:      l.Name,
+					At:         l.At.Point(),
+					Category:   l.Kind,
+					Confidence: lessFor(numbers, score),
+					Matched:    matched,
+				},
+			)
 		case Locality:
 			t := x.region.Settlement(e.item)
-			finds = append(finds, Find{ID: t.ID, Kind: Locality, Label: t.Name, At: t.At.Point(), Locality: t.Name, Confidence: lessFor(numbers, score), Matched: matched})
+			finds = append(
+				finds,
+				Find{
+					ID:         t.ID,
+					Kind:       Locality,
+					Label:      t.Name,
+					At:         t.At.Point(),
+					Locality:   t.Name,
+					Confidence: lessFor(numbers, score),
+					Matched:    matched,
+				},
+			)
 		}
 	}
 	return finds
@@ -312,7 +335,17 @@ func (x *Index) inStreet(item uint32, name, place string, numbers []string, scor
 	if !at.IsValid() {
 		return nil
 	}
-	return []Find{{Kind: Street, Label: label(name, "", place, ""), At: at, Street: name, Locality: place, Confidence: lessFor(numbers, score), Matched: matched}}
+	return []Find{
+		{
+			Kind:       Street,
+			Label:      label(name, "", place, ""),
+			At:         at,
+			Street:     name,
+			Locality:   place,
+			Confidence: lessFor(numbers, score),
+			Matched:    matched,
+		},
+	}
 }
 
 func (x *Index) house(i uint32) Find {
@@ -406,6 +439,11 @@ func order(finds []Find, near geo.Point) {
 		return geodesy.Measure(geodesy.Sphere, near, f.At).DistanceM
 	}
 	slices.SortStableFunc(finds, func(a, b Find) int {
-		return cmp.Or(cmp.Compare(b.Confidence, a.Confidence), cmp.Compare(distance(a), distance(b)), strings.Compare(a.Label, b.Label), cmp.Compare(a.ID, b.ID))
+		return cmp.Or(
+			cmp.Compare(b.Confidence, a.Confidence),
+			cmp.Compare(distance(a), distance(b)),
+			strings.Compare(a.Label, b.Label),
+			cmp.Compare(a.ID, b.ID),
+		)
 	})
 }

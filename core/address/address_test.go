@@ -19,11 +19,28 @@ func sample(t testing.TB) *Index {
 	at := func(lat, lng float64) geo.E7 { return geo.MustPoint(lat, lng).E7() }
 	d := &region.Draft{RoadNodes: map[int64]geo.E7{}}
 	for i, name := range []string{"Varrowby", "Quillmere", "São Tomé Baixo"} {
-		d.Settlements = append(d.Settlements, region.Settlement{ID: region.FeatureID(i + 1), At: at(-38-float64(i)/10, -26), Name: name, Size: 3})
+		d.Settlements = append(
+			d.Settlements,
+			region.Settlement{ID: region.FeatureID(i + 1), At: at(-38-float64(i)/10, -26), Name: name, Size: 3},
+		)
 		for s, street := range []string{"Mill Lane", "Lantern Row", "Straße der Möwen"} {
 			for n := 1; n <= 20; n++ {
-				d.Addresses = append(d.Addresses, region.Address{ID: region.FeatureID(1000*i + 100*s + n), At: at(-38-float64(i)/10+float64(n)*1e-4, -26+float64(s)*1e-3),
-					Number: strings.TrimPrefix(string(rune('0'+n/10)), "0") + string(rune('0'+n%10)), Street: street, Place: name, Postcode: []string{"4100", "4200", "4300"}[i]})
+				d.Addresses = append(
+					d.Addresses,
+					region.Address{
+						ID: region.FeatureID(1000*i + 100*s + n),
+						At: at(-38-float64(i)/10+float64(n)*1e-4, -26+float64(s)*1e-3),
+						Number: strings.TrimPrefix(
+							string(rune('0'+n/10)),
+							"0",
+						) + string(
+							rune('0'+n%10),
+						),
+						Street:   street,
+						Place:    name,
+						Postcode: []string{"4100", "4200", "4300"}[i],
+					},
+				)
 			}
 		}
 	}
@@ -87,7 +104,12 @@ func TestTheNearerOfEqualsComesFirst(t *testing.T) {
 	x := sample(t)
 	first := forward(t, x, Query{Text: "Mill Lane 12", Near: geo.MustPoint(-38.2, -26), Limit: 3})
 	assert.Equal(t, "São Tomé Baixo", first[0].Locality)
-	assert.Equal(t, first, forward(t, x, Query{Text: "Mill Lane 12", Near: geo.MustPoint(-38.2, -26), Limit: 3}), "the order is total")
+	assert.Equal(
+		t,
+		first,
+		forward(t, x, Query{Text: "Mill Lane 12", Near: geo.MustPoint(-38.2, -26), Limit: 3}),
+		"the order is total",
+	)
 }
 
 func TestReverseAgreesWithAScan(t *testing.T) {
@@ -112,7 +134,8 @@ func TestEditDistance(t *testing.T) {
 	for _, c := range []struct {
 		a, b string
 		want int
-	}{{"mill", "mill", 0}, {"mill", "mil", 1}, {"mill", "milk", 1}, {"lantern", "lantren", 1}, {"abcdef", "ghijkl", 3}, {"", "ab", 2}} {
+	}{{"mill", "mill", 0}, {"mill", "mil", 1}, {"mill", "milk", 1}, {"lantern", "lantren", 1}, {"abcdef",
+		"ghijkl", 3}, {"", "ab", 2}} {
 		assert.Equal(t, c.want, editDistance([]rune(c.a), []rune(c.b), 2), c.a+" "+c.b)
 	}
 }

@@ -1,6 +1,6 @@
 // Package contour draws lines of equal value through a regular grid (marching squares, the plane case of Lorensen and
-// Cline 1987): with what is above the level at their left when the grid's rows run upwards, at their right when they run
-// downwards. Lines never cross each other or themselves. A grid is given row by row, w values to a row, h rows.
+// Cline 1987): with what is above the level at their left when the grid's rows run upwards, at their right when they
+// run downwards. Lines never cross each other or themselves. A grid is given row by row, w values to a row, h rows.
 package contour
 
 import "math"

@@ -170,7 +170,11 @@ func (d Draft) Accept(ctx context.Context, schema Schema) (f *Feature, mended []
 		return nil, nil, err
 	}
 	if n := len(f.Attributes); n > maxAttributeBytes {
-		e := invalid("properties", "", fmt.Errorf("come to %d bytes of attributes, at most %d are possible", n, maxAttributeBytes))
+		e := invalid(
+			"properties",
+			"",
+			fmt.Errorf("come to %d bytes of attributes, at most %d are possible", n, maxAttributeBytes),
+		)
 		e.TooLarge = true
 		return nil, nil, e
 	}
@@ -196,7 +200,12 @@ func (r *reader) text(name string, value any, most int) string {
 	case !utf8.ValidString(s):
 		r.refuse(name, value, "is not valid UTF-8", "")
 	case utf8.RuneCountInString(s) > most:
-		r.refuse(name, value, fmt.Sprintf("has %d characters", utf8.RuneCountInString(s)), fmt.Sprintf("at most %d", most))
+		r.refuse(
+			name,
+			value,
+			fmt.Sprintf("has %d characters", utf8.RuneCountInString(s)),
+			fmt.Sprintf("at most %d", most),
+		)
 	}
 	return s
 }
@@ -333,7 +342,8 @@ func soundPolygon(ctx context.Context, g Geometry) (Geometry, []string, error) {
 		if i == 0 {
 			mended = append(mended, "The outline was wound clockwise; it is kept counterclockwise, as RFC 7946 has it.")
 		} else {
-			mended = append(mended, fmt.Sprintf("Hole %d was wound counterclockwise; it is kept clockwise, as RFC 7946 has it.", i))
+			mended = append(mended, fmt.Sprintf("Hole %d was wound counterclockwise; it is kept clockwise, as RFC "+
+				"7946 has it.", i))
 		}
 	}
 	return g, mended, nil

@@ -1,10 +1,10 @@
-// Package feature is the typed feature: a place, a path or an area with its attributes, as store, catalog and service pass
-// it on. GeoJSON is another form of it, read and written in codec/geojson.
+// Package feature is the typed feature: a place, a path or an area with its attributes, as store, catalog and service
+// pass it on. GeoJSON is another form of it, read and written in codec/geojson.
 //
 // A Geometry says where a feature is: nowhere yet, at a point, along a line, in a polygon with holes or in a circle.
-// Positions are WGS 84, lengths are metres. Between two positions of a line a side is straight on the plane of longitude
-// and latitude (RFC 7946, 3.1.1) where containment is concerned, and a geodesic where a distance is; it takes the short
-// way over the antimeridian.
+// Positions are WGS 84, lengths are metres. Between two positions of a line a side is straight on the plane of
+// longitude and latitude (RFC 7946, 3.1.1) where containment is concerned, and a geodesic where a distance is; it takes
+// the short way over the antimeridian.
 package feature
 
 import (
@@ -68,5 +68,6 @@ func (f *Feature) SameContent(g *Feature) bool {
 	return f.ID == g.ID && f.Collection == g.Collection && f.Name == g.Name && f.Category == g.Category &&
 		f.Geometry.Rounded().Equal(g.Geometry.Rounded()) && number(f.ElevationM, g.ElevationM) &&
 		number(f.AccuracyM, g.AccuracyM) && f.Source == g.Source && instant(f.FixedAt, g.FixedAt) &&
-		f.AddressTyped == g.AddressTyped && string(f.AddressFound) == string(g.AddressFound) && f.Attributes == g.Attributes
+		f.AddressTyped == g.AddressTyped && string(f.AddressFound) == string(g.AddressFound) &&
+		f.Attributes == g.Attributes
 }

@@ -37,14 +37,20 @@ func polygon(t testing.TB, rings ...[]geo.Point) Geometry {
 
 func TestGeometriesThatAreNone(t *testing.T) {
 	for want, build := range map[string]func() (Geometry, error){
-		"a line of 1 positions":      func() (Geometry, error) { return NewLine(line(t, 1, 2), nil) },
-		"a line of 0 positions":      func() (Geometry, error) { return NewLine(nil, nil) },
-		"a line of 100001 positions": func() (Geometry, error) { return NewLine(make([]geo.Point, MaxVertices+1), nil) },
-		"a polygon of 0 positions":   func() (Geometry, error) { return NewPolygon(nil, nil) },
-		"a ring is not closed":       func() (Geometry, error) { return NewPolygon([][]geo.Point{line(t, 0, 0, 0, 1, 1, 1, 1, 0)}, nil) },
-		"a ring is not closed ":      func() (Geometry, error) { return NewPolygon([][]geo.Point{nil}, nil) },
-		"must be more than 0":        func() (Geometry, error) { return NewCircle(geo.MustPoint(0, 0), math.NaN()) },
-		"must be more than 0 and":    func() (Geometry, error) { return NewCircle(geo.Point{}, 5) },
+		"a line of 1 positions": func() (Geometry, error) { return NewLine(line(t, 1, 2), nil) },
+		"a line of 0 positions": func() (Geometry, error) { return NewLine(nil, nil) },
+		"a line of 100001 positions": func() (Geometry, error) {
+			return NewLine(make([]geo.Point, MaxVertices+1),
+				nil)
+		},
+		"a polygon of 0 positions": func() (Geometry, error) { return NewPolygon(nil, nil) },
+		"a ring is not closed": func() (Geometry, error) {
+			return NewPolygon([][]geo.Point{line(t, 0, 0, 0, 1, 1,
+				1, 1, 0)}, nil)
+		},
+		"a ring is not closed ":   func() (Geometry, error) { return NewPolygon([][]geo.Point{nil}, nil) },
+		"must be more than 0":     func() (Geometry, error) { return NewCircle(geo.MustPoint(0, 0), math.NaN()) },
+		"must be more than 0 and": func() (Geometry, error) { return NewCircle(geo.Point{}, 5) },
 	} {
 		_, err := build()
 		assert.ErrorContains(t, err, strings.TrimSpace(want))
@@ -87,8 +93,10 @@ func TestContains(t *testing.T) {
 		lat, lng float64
 		want     bool
 	}{
-		{island, 1, 1, true}, {island, 5, 5, false}, {island, 5, 3.9, true}, {island, 11, 5, false}, {island, 5, -355 + 360, false},
-		{date, 0, 180, true}, {date, 0, -180, true}, {date, 0, 179.5, true}, {date, 0, -179.5, true}, {date, 0, 0, false}, {date, 0, 178, false},
+		{island, 1, 1, true}, {island, 5, 5, false}, {island, 5, 3.9, true}, {island, 11, 5, false}, {island, 5, -355 +
+			360, false},
+		{date, 0, 180, true}, {date, 0, -180, true}, {date, 0, 179.5, true}, {date, 0, -179.5, true}, {date, 0, 0,
+			false}, {date, 0, 178, false},
 		{north, 90, 0, true}, {north, 71, 123, true}, {north, 69, 123, false}, {north, -90, 0, false},
 		{south, -90, 5, true}, {south, -61, -170, true}, {south, -59, -170, false}, {south, 80, 0, false},
 		{round, 0, -179.9921, true}, {round, 0, -179.991, false},
@@ -105,7 +113,10 @@ func TestBoundsAndBoxes(t *testing.T) {
 		middle := geo.MustPoint(r.Float64()*160-80, r.Float64()*360-180)
 		size := math.Pow(10, r.Float64()*3-2)
 		at := func() geo.Point {
-			return geo.MustPoint(max(-90, min(90, middle.Lat()+(r.Float64()-0.5)*size)), geo.WrapLng(middle.Lng()+(r.Float64()-0.5)*size))
+			return geo.MustPoint(
+				max(-90, min(90, middle.Lat()+(r.Float64()-0.5)*size)),
+				geo.WrapLng(middle.Lng()+(r.Float64()-0.5)*size),
+			)
 		}
 		a, b, c := at(), at(), at()
 		round, err := NewCircle(a, 1000*size)
@@ -125,7 +136,10 @@ func TestBoundsAndBoxes(t *testing.T) {
 			}
 			met := false
 			for range 300 {
-				p := geo.MustPoint(box.South+r.Float64()*(box.North-box.South), geo.WrapLng(box.West+r.Float64()*size/2))
+				p := geo.MustPoint(
+					box.South+r.Float64()*(box.North-box.South),
+					geo.WrapLng(box.West+r.Float64()*size/2),
+				)
 				if g.Contains(p) {
 					met = true
 					require.True(t, bounds.Contains(p), "%v in %v", p, bounds)
@@ -135,7 +149,10 @@ func TestBoundsAndBoxes(t *testing.T) {
 				for k := 1; k < len(line); k++ {
 					for f := 0.0; f <= 1; f += 0.01 {
 						p := line[k-1]
-						q := geo.MustPoint(p.Lat()+f*(line[k].Lat()-p.Lat()), geo.WrapLng(p.Lng()+f*math.Remainder(line[k].Lng()-p.Lng(), 360)))
+						q := geo.MustPoint(
+							p.Lat()+f*(line[k].Lat()-p.Lat()),
+							geo.WrapLng(p.Lng()+f*math.Remainder(line[k].Lng()-p.Lng(), 360)),
+						)
 						met = met || box.Contains(q)
 						require.True(t, bounds.Contains(q), "%d: %v in %v", i, q, bounds)
 					}
@@ -145,7 +162,12 @@ func TestBoundsAndBoxes(t *testing.T) {
 				require.True(t, g.Intersects(box), "%v meets %v", g, box)
 			}
 		}
-		far := geo.Box{South: -1, North: 1, West: geo.WrapLng(middle.Lng() + 170), East: geo.WrapLng(middle.Lng() + 175)}
+		far := geo.Box{
+			South: -1,
+			North: 1,
+			West:  geo.WrapLng(middle.Lng() + 170),
+			East:  geo.WrapLng(middle.Lng() + 175),
+		}
 		if math.Abs(middle.Lat()) < 20 && size < 3 {
 			assert.False(t, area.Intersects(far))
 		}
@@ -171,7 +193,12 @@ func TestNearestAgainstManyPositions(t *testing.T) {
 		assert.InDelta(t, geodesy.Distance(p, q), m, 1e-6)
 		best := math.Inf(1)
 		for i := 1; i < len(points); i++ {
-			length, bearing, _ := geodesy.Inverse(points[i-1].Lat(), points[i-1].Lng(), points[i].Lat(), points[i].Lng())
+			length, bearing, _ := geodesy.Inverse(
+				points[i-1].Lat(),
+				points[i-1].Lng(),
+				points[i].Lat(),
+				points[i].Lng(),
+			)
 			for k := range 2001 {
 				lat, lng, _ := geodesy.Direct(points[i-1].Lat(), points[i-1].Lng(), bearing, length*float64(k)/2000)
 				best = math.Min(best, geodesy.Distance(p, geo.MustPoint(lat, geo.WrapLng(lng))))
@@ -212,13 +239,31 @@ func TestMergePatch(t *testing.T) {
 func whole(t *testing.T) *Feature {
 	t.Helper()
 	elevation, when := 12.5, time.Date(2026, 5, 1, 12, 0, 0, 123000, time.UTC)
-	attributes, err := NewAttributes(map[string]any{"note": `<b>"old"</b>`, "list": []any{1.0, "x"}, "visible": true, "none": nil})
+	attributes, err := NewAttributes(
+		map[string]any{"note": `<b>"old"</b>`, "list": []any{1.0, "x"}, "visible": true, "none": nil},
+	)
 	require.NoError(t, err)
 	round, err := NewCircle(geo.MustPoint(1, 2), 50)
 	require.NoError(t, err)
-	return &Feature{ID: uuid.MustParse("0193d4a0-0000-7000-8000-00000000d300"), Collection: "posts", Name: "Pümp \"1\"", Category: "fountain",
-		Geometry: round, ElevationM: &elevation, AccuracyM: &elevation, Source: "typed", FixedAt: &when, AddressTyped: "Mill Lane 2",
-		AddressFound: []byte(`{"label":"Mill Lane 2"}`), Attributes: attributes, Version: 7, CreatedAt: when, UpdatedAt: when}
+	return &Feature{
+		ID:           uuid.MustParse("0193d4a0-0000-7000-8000-00000000d300"),
+		Collection:   "posts",
+		Name:         "Pümp \"1\"",
+		Category:     "fountain",
+		Geometry:     round,
+		ElevationM:   &elevation,
+		AccuracyM:    &elevation,
+		Source:       "typed",
+		FixedAt:      &when,
+		AddressTyped: "Mill Lane 2",
+		AddressFound: []byte(
+			`{"label":"Mill Lane 2"}`,
+		),
+		Attributes: attributes,
+		Version:    7,
+		CreatedAt:  when,
+		UpdatedAt:  when,
+	}
 }
 
 // A patch is applied to the feature as it is stored, and leaves what it does not name.
@@ -228,7 +273,9 @@ func TestAPatchKeepsWhatItDoesNotName(t *testing.T) {
 	require.NoError(t, err)
 	same.ID, same.Collection = f.ID, f.Collection
 	assert.True(t, f.SameContent(same), "an empty patch changes nothing")
-	changed, _, err := f.Draft().With(Patch{Properties: map[string]any{"note": "new", "accuracy_m": nil, "radius_m": nil}}).Accept(ctx, nil)
+	changed, _, err := f.Draft().
+		With(Patch{Properties: map[string]any{"note": "new", "accuracy_m": nil, "radius_m": nil}}).
+		Accept(ctx, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "new", changed.Attributes.Get("note").Text)
 	assert.Equal(t, Boolean, changed.Attributes.Get("visible").Type)
@@ -271,7 +318,12 @@ func TestWhatIsAcceptedOfAFeature(t *testing.T) {
 	var refused *Invalid
 	require.ErrorAs(t, err, &refused)
 	assert.True(t, refused.TooLarge)
-	f, _, err := Draft{Properties: map[string]any{"version": 9.0, "created_at": "x", "collection": "y", "name": "kept"}}.Accept(ctx, nil)
+	f, _, err := Draft{
+		Properties: map[string]any{"version": 9.0, "created_at": "x", "collection": "y", "name": "kept"},
+	}.Accept(
+		ctx,
+		nil,
+	)
 	require.NoError(t, err)
 	assert.Equal(t, &Feature{Name: "kept"}, f, "what is read only is not taken")
 	flat, err := NewLine(line(t, 1, 1, 1, 1), nil)
@@ -332,7 +384,11 @@ func TestAttributes(t *testing.T) {
 	for name, v := range a.All() {
 		types[name] = v.Type
 	}
-	assert.Equal(t, map[string]ValueType{"t": Text, "n": Number, "b": Boolean, "o": Composite, "z": Null, "a.b": Text}, types)
+	assert.Equal(
+		t,
+		map[string]ValueType{"t": Text, "n": Number, "b": Boolean, "o": Composite, "z": Null, "a.b": Text},
+		types,
+	)
 	assert.Equal(t, Value{Text, 0, "dot"}, a.Get("a.b"))
 	assert.Equal(t, Value{Number, 1.5, "1.5"}, a.Get("n"))
 	assert.Equal(t, Missing, a.Get("none").Type)
@@ -353,5 +409,8 @@ func TestASchemaThatCannotBe(t *testing.T) {
 		require.NotNil(t, fault, reason)
 		assert.Contains(t, fault.Reason, strings.TrimSpace(reason))
 	}
-	assert.Nil(t, Schema{{Name: "depth", Type: NumberType}, {Name: "kind", Type: ChoiceType, Options: []string{"a"}}}.Check())
+	assert.Nil(
+		t,
+		Schema{{Name: "depth", Type: NumberType}, {Name: "kind", Type: ChoiceType, Options: []string{"a"}}}.Check(),
+	)
 }

@@ -22,8 +22,8 @@ const (
 	Circle
 )
 
-// MaxVertices bounds the positions of a geometry, MaxRadiusM the radius of a circle: a quarter of the way round the globe,
-// rounded down.
+// MaxVertices bounds the positions of a geometry, MaxRadiusM the radius of a circle: a quarter of the way round the
+// globe, rounded down.
 const (
 	MaxVertices = 100_000
 	MaxRadiusM  = 10_000_000
@@ -55,8 +55,8 @@ func AtHeight(p geo.Point, heightM float64) Geometry {
 	return g
 }
 
-// NewLine returns the geometry of a path. heights, in metres, is nil or holds one for each position. It keeps what it is
-// given. The error, as that of NewPolygon and NewCircle, is a *geo.ParseError.
+// NewLine returns the geometry of a path. heights, in metres, is nil or holds one for each position. It keeps what it
+// is given. The error, as that of NewPolygon and NewCircle, is a *geo.ParseError.
 func NewLine(line []geo.Point, heights []float64) (Geometry, error) {
 	if n := len(line); n < 2 || n > MaxVertices {
 		return Geometry{}, &geo.ParseError{Reason: fmt.Sprintf("a line of %d positions", n),
@@ -65,7 +65,8 @@ func NewLine(line []geo.Point, heights []float64) (Geometry, error) {
 	return Geometry{form: Line, lines: [][]geo.Point{line}, heights: [][]float64{heights}}, nil
 }
 
-// NewPolygon returns the geometry of an area: its outer ring, then its holes, each with its first position again at its end.
+// NewPolygon returns the geometry of an area: its outer ring, then its holes, each with its first position again at its
+// end.
 func NewPolygon(rings [][]geo.Point, heights [][]float64) (Geometry, error) {
 	total := 0
 	for _, ring := range rings {
@@ -241,8 +242,8 @@ func circleBounds(middle geo.Point, radiusM float64) geo.Box {
 	return b
 }
 
-// Contains tells whether a position lies in the geometry: in an area and none of its holes, within a circle's radius, or
-// at a point. No position lies in a line.
+// Contains tells whether a position lies in the geometry: in an area and none of its holes, within a circle's radius,
+// or at a point. No position lies in a line.
 func (g Geometry) Contains(p geo.Point) bool {
 	switch g.form {
 	case Point:

@@ -7,8 +7,8 @@ import (
 	"time"
 )
 
-// AppendMembers appends all properties of a feature as members of a JSON object, without braces; a circle's radius is left
-// to whoever writes its geometry.
+// AppendMembers appends all properties of a feature as members of a JSON object, without braces; a circle's radius is
+// left to whoever writes its geometry.
 func (f *Feature) AppendMembers(dst []byte) []byte {
 	dst = append(dst, `"name":`...)
 	dst = AppendQuoted(dst, f.Name)

@@ -108,7 +108,10 @@ func (s Schema) checkValues(values map[string]any) (wrong []Fault) {
 		value, there := values[f.Name]
 		if !there || value == nil || value == "" {
 			if f.Required {
-				wrong = append(wrong, Fault{Field: "properties." + f.Name, Reason: "is missing", Hint: "the collection demands it"})
+				wrong = append(
+					wrong,
+					Fault{Field: "properties." + f.Name, Reason: "is missing", Hint: "the collection demands it"},
+				)
 			}
 			continue
 		}

@@ -90,8 +90,14 @@ func simplify(parts [][]xy, closed bool, tolerance float64) [][]xy {
 	for _, p := range parts {
 		total += len(p)
 	}
-	w := &work{points: make([]xy, 0, total), prev: make([]int32, total), next: make([]int32, total), gone: make([]bool, total),
-		slack: make([]float64, total), version: make([]int32, total)}
+	w := &work{
+		points:  make([]xy, 0, total),
+		prev:    make([]int32, total),
+		next:    make([]int32, total),
+		gone:    make([]bool, total),
+		slack:   make([]float64, total),
+		version: make([]int32, total),
+	}
 	starts := make([]int32, 0, len(parts))
 	for _, part := range parts {
 		first, n := int32(len(w.points)), int32(len(part))

@@ -104,7 +104,8 @@ func TestHolesStayInside(t *testing.T) {
 			in := false
 			for i := range got[0] {
 				a, b := got[0][i], got[0][(i+1)%len(got[0])]
-				if (a.Y > p.Y) != (b.Y > p.Y) && float64(p.X) < float64(b.X-a.X)*float64(p.Y-a.Y)/float64(b.Y-a.Y)+float64(a.X) {
+				if (a.Y > p.Y) != (b.Y > p.Y) &&
+					float64(p.X) < float64(b.X-a.X)*float64(p.Y-a.Y)/float64(b.Y-a.Y)+float64(a.X) {
 					in = !in
 				}
 			}
@@ -125,7 +126,11 @@ func TestRoundingLeavesNoKnots(t *testing.T) {
 		}
 	}
 	assert.Empty(t, Coarser([][]xy{{{X: 1, Y: 1}, {X: 2, Y: 2}, {X: 3, Y: 1}}}, 5, true), "too small to see")
-	assert.Equal(t, [][]xy{{{X: 0, Y: 0}, {X: 2, Y: 0}}}, Coarser([][]xy{{{X: 1, Y: 1}, {X: 4, Y: 3}, {X: 33, Y: 3}}}, 4, false))
+	assert.Equal(
+		t,
+		[][]xy{{{X: 0, Y: 0}, {X: 2, Y: 0}}},
+		Coarser([][]xy{{{X: 1, Y: 1}, {X: 4, Y: 3}, {X: 33, Y: 3}}}, 4, false),
+	)
 }
 
 func TestCrossingAgreesWithLookingAtAllPairs(t *testing.T) {
@@ -155,7 +160,8 @@ func TestClippedRingsCoverWhatTheyShould(t *testing.T) {
 		c := false
 		for i, j := 0, len(ring)-1; i < len(ring); j, i = i, i+1 {
 			a, b := ring[i], ring[j]
-			if (float64(a.Y) > y) != (float64(b.Y) > y) && x < float64(b.X-a.X)*(y-float64(a.Y))/float64(b.Y-a.Y)+float64(a.X) {
+			if (float64(a.Y) > y) != (float64(b.Y) > y) &&
+				x < float64(b.X-a.X)*(y-float64(a.Y))/float64(b.Y-a.Y)+float64(a.X) {
 				c = !c
 			}
 		}

@@ -89,7 +89,8 @@ func Crossing(ring []xy) (i, k int, ok bool) {
 func sidesCross(ring []xy, i, k int) bool {
 	n := len(ring)
 	a, b, c, d := ring[i], ring[(i+1)%n], ring[k], ring[(k+1)%n]
-	if max(a.X, b.X) < min(c.X, d.X) || max(c.X, d.X) < min(a.X, b.X) || max(a.Y, b.Y) < min(c.Y, d.Y) || max(c.Y, d.Y) < min(a.Y, b.Y) {
+	if max(a.X, b.X) < min(c.X, d.X) || max(c.X, d.X) < min(a.X, b.X) || max(a.Y, b.Y) < min(c.Y, d.Y) ||
+		max(c.Y, d.Y) < min(a.Y, b.Y) {
 		return false
 	}
 	d1, d2, d3, d4 := cross(a, b, c), cross(a, b, d), cross(c, d, a), cross(c, d, b)
@@ -100,9 +101,13 @@ func sidesCross(ring []xy, i, k int) bool {
 			if i == 0 && k == n-1 {
 				p, q, r = c, a, b
 			}
-			return (float64(p.X)-float64(q.X))*(float64(r.X)-float64(q.X))+(float64(p.Y)-float64(q.Y))*(float64(r.Y)-float64(q.Y)) > 0
+			return (float64(p.X)-float64(q.X))*(float64(r.X)-float64(q.X))+
+				(float64(p.Y)-float64(q.Y))*(float64(r.Y)-float64(q.Y)) > 0
 		}
-		overlap := func(a1, b1, c1, d1 int32) bool { return max(min(a1, b1), min(c1, d1)) < min(max(a1, b1), max(c1, d1)) }
+		overlap := func(a1, b1, c1, d1 int32) bool {
+			return max(min(a1, b1), min(c1, d1)) < min(max(a1, b1), max(c1,
+				d1))
+		}
 		return overlap(a.X, b.X, c.X, d.X) || overlap(a.Y, b.Y, c.Y, d.Y)
 	}
 	opposite := func(u, v int64) bool { return u > 0 && v < 0 || u < 0 && v > 0 }

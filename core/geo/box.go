@@ -30,7 +30,11 @@ func ParseBox(s string) (Box, error) {
 	b := Box{South: v[1], West: v[0], North: v[3], East: v[2]}
 	switch {
 	case math.Abs(b.South) > 90 || math.Abs(b.North) > 90:
-		return Box{}, &ParseError{s, "a latitude lies outside -90 to 90", "the order is west,south,east,north: longitude first"}
+		return Box{}, &ParseError{
+			s,
+			"a latitude lies outside -90 to 90",
+			"the order is west,south,east,north: longitude first",
+		}
 	case math.Abs(b.West) > 180 || math.Abs(b.East) > 180:
 		return Box{}, &ParseError{s, "a longitude lies outside -180 to 180", hint}
 	case b.South > b.North:

@@ -75,7 +75,8 @@ func TestErrorsSayWhatWouldBeRight(t *testing.T) {
 	}
 	_, err := Read(`{"type":"Point","coordinates":[-38.14,-126.05]}`)
 	assert.ErrorContains(t, err, "GeoJSON is [lng, lat]: did you mean [-126.05, -38.14]")
-	for _, in := range []string{"12 Mill Lane", "N 12 N 13", "-12S 13E", "38 61 S 26 3 W", "''", "geo:1,2;crs=mars", "°,°"} {
+	for _, in := range []string{"12 Mill Lane", "N 12 N 13", "-12S 13E", "38 61 S 26 3 W", "''", "geo:1,2;crs=mars",
+		"°,°"} {
 		_, err := Read(in)
 		assert.Error(t, err, in)
 	}
@@ -96,7 +97,8 @@ func TestPointRoundTripsThroughText(t *testing.T) {
 }
 
 func TestLengthsAndDurations(t *testing.T) {
-	for in, want := range map[string]float64{"800": 800, "800m": 800, "5km": 5000, "3mi": 4828.032, "2nmi": 3704, "500 ft": 152.4, "0": 0} {
+	for in, want := range map[string]float64{"800": 800, "800m": 800, "5km": 5000, "3mi": 4828.032, "2nmi": 3704,
+		"500 ft": 152.4, "0": 0} {
 		got, err := ParseLength(in)
 		require.NoError(t, err, in)
 		assert.InDelta(t, want, got, 1e-9, in)
@@ -105,7 +107,8 @@ func TestLengthsAndDurations(t *testing.T) {
 		_, err := ParseLength(in)
 		assert.Error(t, err, in)
 	}
-	for in, want := range map[string]time.Duration{"90": 90 * time.Second, "90s": 90 * time.Second, "15min": 15 * time.Minute, "2h": 2 * time.Hour} {
+	for in, want := range map[string]time.Duration{"90": 90 * time.Second, "90s": 90 * time.Second,
+		"15min": 15 * time.Minute, "2h": 2 * time.Hour} {
 		got, err := ParseDuration(in)
 		require.NoError(t, err, in)
 		assert.Equal(t, want, got, in)
@@ -140,7 +143,8 @@ func TestWrapping(t *testing.T) {
 }
 
 func FuzzRead(f *testing.F) {
-	for _, s := range []string{"-38.1,-26", `38°8'24"S 26°3'6"W`, "geo:1,2;u=3", `{"type":"Point","coordinates":[1,2]}`, "1,5;2,5"} {
+	for _, s := range []string{"-38.1,-26", `38°8'24"S 26°3'6"W`, "geo:1,2;u=3", `{"type":"Point",` +
+		`"coordinates":[1,2]}`, "1,5;2,5"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {

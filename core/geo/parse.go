@@ -34,7 +34,11 @@ func clip(s string) string {
 func ParsePoint(s string) (Point, error) {
 	parts := strings.Split(s, ",")
 	if len(parts) != 2 {
-		return Point{}, &ParseError{s, "is not a pair lat,lng", "give decimal degrees with a point, e.g. -38.1402,-26.0517"}
+		return Point{}, &ParseError{
+			s,
+			"is not a pair lat,lng",
+			"give decimal degrees with a point, e.g. -38.1402,-26.0517",
+		}
 	}
 	var v [2]float64
 	for i, part := range parts {
@@ -122,20 +126,32 @@ func readGeoJSON(s string) (Reading, error) {
 		}
 	}
 	if err := json.Unmarshal([]byte(s), &g); err != nil {
-		return Reading{}, &ParseError{s, "is not a GeoJSON point", `e.g. {"type":"Point","coordinates":[-26.0517,-38.1402]}`}
+		return Reading{}, &ParseError{
+			s,
+			"is not a GeoJSON point",
+			`e.g. {"type":"Point","coordinates":[-26.0517,-38.1402]}`,
+		}
 	}
 	if g.Geometry != nil {
 		g.Type, g.Coordinates = g.Geometry.Type, g.Geometry.Coordinates
 	}
 	if g.Type != "Point" || len(g.Coordinates) < 2 {
-		return Reading{}, &ParseError{s, "is not a GeoJSON point", `e.g. {"type":"Point","coordinates":[-26.0517,-38.1402]}`}
+		return Reading{}, &ParseError{
+			s,
+			"is not a GeoJSON point",
+			`e.g. {"type":"Point","coordinates":[-26.0517,-38.1402]}`,
+		}
 	}
 	p, err := NewPoint(g.Coordinates[1], g.Coordinates[0])
 	if err != nil {
 		e := err.(*ParseError)
 		e.Input = s
 		if math.Abs(g.Coordinates[1]) > 90 && math.Abs(g.Coordinates[0]) <= 90 {
-			e.Hint = fmt.Sprintf("GeoJSON is [lng, lat]: did you mean [%s, %s]?", formatDegrees(g.Coordinates[1]), formatDegrees(g.Coordinates[0]))
+			e.Hint = fmt.Sprintf(
+				"GeoJSON is [lng, lat]: did you mean [%s, %s]?",
+				formatDegrees(g.Coordinates[1]),
+				formatDegrees(g.Coordinates[0]),
+			)
 		}
 		return Reading{}, e
 	}
@@ -145,8 +161,42 @@ func readGeoJSON(s string) (Reading, error) {
 var (
 	decimalCommas = regexp.MustCompile(`(\d),(\d)`)
 	commaPair     = regexp.MustCompile(`^[^.,]*\d,\d+[^,.\d]*(?:[;/\s]|,\s)[^,.\d]*\d+,\d+[^,.\d]*$`)
-	marks         = strings.NewReplacer("º", "°", "˚", "°", "deg", "°", "′", "'", "’", "'", "‘", "'", "´", "'", "min", "'",
-		"″", `"`, "”", `"`, "“", `"`, "''", `"`, "sec", `"`, "−", "-", "–", "-", "\u00a0", " ", "\u202f", " ")
+	marks         = strings.NewReplacer(
+		"º",
+		"°",
+		"˚",
+		"°",
+		"deg",
+		"°",
+		"′",
+		"'",
+		"’",
+		"'",
+		"‘",
+		"'",
+		"´",
+		"'",
+		"min",
+		"'",
+		"″",
+		`"`,
+		"”",
+		`"`,
+		"“",
+		`"`,
+		"''",
+		`"`,
+		"sec",
+		`"`,
+		"−",
+		"-",
+		"–",
+		"-",
+		"\u00a0",
+		" ",
+		"\u202f",
+		" ",
+	)
 	angleToken = regexp.MustCompile(`^(?:([NSEW])|([+-]?\d+(?:\.\d+)?|[+-]?\.\d+)|([°'"])|([,;/])|(\s+))`)
 )
 
@@ -192,7 +242,8 @@ func readAngles(s string) (Reading, error) {
 			a.closed = len(a.parts) > 0
 		case m[2] != "":
 			a := cur()
-			if len(a.parts) == 3 || a.marked && len(a.parts) > 0 && strings.HasPrefix(strings.TrimLeft(rest, " "), "°") {
+			if len(a.parts) == 3 ||
+				a.marked && len(a.parts) > 0 && strings.HasPrefix(strings.TrimLeft(rest, " "), "°") {
 				a.closed = true
 				a = cur()
 			}
@@ -218,7 +269,10 @@ func readAngles(s string) (Reading, error) {
 	}
 	if len(angles) == 1 && !angles[0].marked && angles[0].letter == 0 && len(angles[0].parts) == 2 { // "12.5 13.5"
 		second := angles[0].parts[1]
-		angles = []angle{{parts: angles[0].parts[:1], negative: angles[0].negative}, {parts: []float64{math.Abs(second)}, negative: second < 0}}
+		angles = []angle{
+			{parts: angles[0].parts[:1], negative: angles[0].negative},
+			{parts: []float64{math.Abs(second)}, negative: second < 0},
+		}
 	}
 	if len(angles) != 2 || len(angles[0].parts) == 0 || len(angles[1].parts) == 0 {
 		return nonsense("is not two coordinates")
@@ -239,7 +293,11 @@ func combine(s string, a, b angle) (Reading, error) {
 	for i, one := range []angle{a, b} {
 		for k, part := range one.parts {
 			if k > 0 && (part < 0 || part >= 60) {
-				return Reading{}, &ParseError{s, fmt.Sprintf("%s is not a number of minutes or seconds", formatDegrees(part)), "minutes and seconds run from 0 to below 60"}
+				return Reading{}, &ParseError{
+					s,
+					fmt.Sprintf("%s is not a number of minutes or seconds", formatDegrees(part)),
+					"minutes and seconds run from 0 to below 60",
+				}
 			}
 			v[i] += part / math.Pow(60, float64(k))
 			if k > 0 {

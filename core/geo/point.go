@@ -38,12 +38,15 @@ func MustPoint(lat, lng float64) Point {
 func refuse(lat, lng float64) (reason, hint string) {
 	switch {
 	case math.IsNaN(lat) || math.IsNaN(lng) || math.IsInf(lat, 0) || math.IsInf(lng, 0):
-		return "a coordinate is not a finite number", "give latitude and longitude as decimal degrees, e.g. -38.1402,-26.0517"
+		return "a coordinate is not a finite number", "give latitude and longitude as decimal degrees, e.g. " +
+			"-38.1402,-26.0517"
 	case math.Abs(lat) > 90 && math.Abs(lng) <= 90 && math.Abs(lat) <= 180:
 		return "latitude " + formatDegrees(lat) + " is outside -90 to 90",
 			"the order is lat,lng: did you mean " + formatPair(lng, lat) + "?"
 	case math.Abs(lat) > 90:
-		return "latitude " + formatDegrees(lat) + " is outside -90 to 90", "latitude comes first and lies within -90 to 90"
+		return "latitude " + formatDegrees(
+			lat,
+		) + " is outside -90 to 90", "latitude comes first and lies within -90 to 90"
 	case math.Abs(lng) > 180:
 		return "longitude " + formatDegrees(lng) + " is outside -180 to 180",
 			"longitude comes second; " + formatDegrees(WrapLng(lng)) + " is the same meridian"

@@ -135,15 +135,20 @@ func (p *pair) solve(salp1, calp1, slam12, clam12 float64) (s12, salp1Out, calp1
 		}
 		salp1, calp1 = normalize((lowS+highS)/2, (lowC+highC)/2)
 		close = false
-		narrow = math.Abs(lowS-salp1)+(lowC-calp1) < epsilon*tolerant || math.Abs(salp1-highS)+(calp1-highC) < epsilon*tolerant
+		narrow = math.Abs(lowS-salp1)+(lowC-calp1) < epsilon*tolerant ||
+			math.Abs(salp1-highS)+(calp1-highC) < epsilon*tolerant
 	}
 	s, _ := p.lengths(eps, &a)
 	return s * polarRadius, salp1, calp1, salp2, calp2
 }
 
-// longitude returns by how much the geodesic that leaves the first point with the given azimuth misses the second
-// one's longitude when it reaches its latitude, and the derivative of that in the azimuth (Karney 2013, eqs. 8, 45, 46).
-func (p *pair) longitude(salp1, calp1, slam120, clam120 float64, a *arc, derive bool) (lam12, dlam12, salp2, calp2, eps float64) {
+// longitude returns by how much the geodesic that leaves the first point with the given azimuth misses the second one's
+// longitude when it reaches its latitude, and the derivative of that in the azimuth (Karney 2013, eqs. 8, 45, 46).
+func (p *pair) longitude(
+	salp1, calp1, slam120, clam120 float64,
+	a *arc,
+	derive bool,
+) (lam12, dlam12, salp2, calp2, eps float64) {
 	if p.sbet1 == 0 && calp1 == 0 {
 		calp1 = -tiny
 	}
@@ -181,7 +186,8 @@ func (p *pair) longitude(salp1, calp1, slam120, clam120 float64, a *arc, derive 
 	return lam12, dlam12, salp2, calp2, eps
 }
 
-// start returns a starting azimuth for solve, or, for a short line, the answer itself with sig12 >= 0 (Karney 2013, section 5).
+// start returns a starting azimuth for solve, or, for a short line, the answer itself with sig12 >= 0 (Karney 2013,
+// section 5).
 func (p *pair) start(lam12, slam12, clam12 float64) (sig12, salp1, calp1, salp2, calp2, dnm float64) {
 	sig12 = -1
 	sbet12 := p.sbet2*p.cbet1 - p.cbet2*p.sbet1
@@ -235,7 +241,8 @@ func (p *pair) start(lam12, slam12, clam12 float64) (sig12, salp1, calp1, salp2,
 	return sig12, salp1, calp1, salp2, calp2, dnm
 }
 
-// astroid solves k^4 + 2k^3 - (x² + y² - 1)k² - 2y²k - y² = 0 for its positive root (Karney 2013, eq. 55 and appendix B).
+// astroid solves k^4 + 2k^3 - (x² + y² - 1)k² - 2y²k - y² = 0 for its positive root (Karney 2013, eq. 55 and appendix
+// B).
 func astroid(x, y float64) float64 {
 	p, q := x*x, y*y
 	r := (p + q - 1) / 6
@@ -264,7 +271,8 @@ func astroid(x, y float64) float64 {
 	return uv / (math.Sqrt(uv+w*w) + w)
 }
 
-// lengths returns the geodesic's length and its reduced length, both over the polar radius (Karney 2013, eqs. 7, 15, 38 to 41).
+// lengths returns the geodesic's length and its reduced length, both over the polar radius (Karney 2013, eqs. 7, 15, 38
+// to 41).
 func (p *pair) lengths(eps float64, a *arc) (s12, m12 float64) {
 	a1, a2 := a1Minus1(eps), a2Minus1(eps)
 	c1, c2 := c1Coefficients(eps), c2Coefficients(eps)

@@ -28,7 +28,8 @@ const (
 	Rhumb Model = "rhumb"
 )
 
-// MeanRadius is the mean radius of the earth in metres, (2a + b) / 3 on WGS 84 (Moritz 2000, "Geodetic Reference System 1980").
+// MeanRadius is the mean radius of the earth in metres, (2a + b) / 3 on WGS 84 (Moritz 2000, "Geodetic Reference System
+// 1980").
 const MeanRadius = 6371008.7714
 
 // ParseModel returns the model of a name; "" is the ellipsoid.
@@ -79,7 +80,11 @@ func Distance(from, to geo.Point) float64 {
 // bearing there. A rhumb line that would run over a pole is an error: it winds round the pole for ever.
 func Destination(m Model, from geo.Point, bearing, distanceM float64) (geo.Point, float64, error) {
 	if math.IsNaN(bearing) || math.IsInf(bearing, 0) || math.IsNaN(distanceM) || math.Abs(distanceM) > 5e7 {
-		return geo.Point{}, 0, fmt.Errorf("bearing %v, distance %v m: neither may be infinite, and a distance is at most 50000 km", bearing, distanceM)
+		return geo.Point{}, 0, fmt.Errorf(
+			"bearing %v, distance %v m: neither may be infinite, and a distance is at most 50000 km",
+			bearing,
+			distanceM,
+		)
 	}
 	var lat, lng, final float64
 	switch m {
@@ -88,7 +93,12 @@ func Destination(m Model, from geo.Point, bearing, distanceM float64) (geo.Point
 	case Rhumb:
 		var ok bool
 		if lat, lng, ok = rhumbDirect(from, bearing, distanceM); !ok {
-			return geo.Point{}, 0, fmt.Errorf("a rhumb line of %.0f m on bearing %g from %v runs over a pole; the model ellipsoid has an answer", distanceM, bearing, from)
+			return geo.Point{}, 0, fmt.Errorf(
+				"a rhumb line of %.0f m on bearing %g from %v runs over a pole; the model ellipsoid has an answer",
+				distanceM,
+				bearing,
+				from,
+			)
 		}
 		final = bearing
 	default:

@@ -30,7 +30,12 @@ func TestKnownLengths(t *testing.T) {
 	assert.InDelta(t, 10001965.729, Distance(geo.MustPoint(0, 0), geo.MustPoint(90, 0)), millimetre)
 	assert.InDelta(t, 20003931.4586, Distance(geo.MustPoint(0, 0), geo.MustPoint(0, 180)), millimetre)
 	assert.InDelta(t, equatorialRadius*math.Pi/180, Distance(geo.MustPoint(0, -0.5), geo.MustPoint(0, 0.5)), millimetre)
-	assert.InDelta(t, MeanRadius*math.Pi, Measure(Sphere, geo.MustPoint(10, 20), geo.MustPoint(-10, -160)).DistanceM, millimetre)
+	assert.InDelta(
+		t,
+		MeanRadius*math.Pi,
+		Measure(Sphere, geo.MustPoint(10, 20), geo.MustPoint(-10, -160)).DistanceM,
+		millimetre,
+	)
 }
 
 // integrate follows a geodesic from a point in small steps: the straightest curve on the ellipsoid has its
@@ -65,7 +70,13 @@ func integrate(lat, lng, azi, s12 float64) (lat2, lng2 float64) {
 			state[i] += h / 6 * (k1[i] + 2*k2[i] + 2*k3[i] + k4[i])
 		}
 	}
-	return math.Atan2(state[2], (1-ecc2)*math.Hypot(state[0], state[1])) / degree, math.Atan2(state[1], state[0]) / degree
+	return math.Atan2(
+			state[2],
+			(1-ecc2)*math.Hypot(state[0], state[1]),
+		) / degree, math.Atan2(
+			state[1],
+			state[0],
+		) / degree
 }
 
 func TestDirectAgreesWithNumericalIntegration(t *testing.T) {
@@ -74,11 +85,21 @@ func TestDirectAgreesWithNumericalIntegration(t *testing.T) {
 		lat, lng, azi, s := r.Float64()*180-90, r.Float64()*360-180, r.Float64()*360, r.Float64()*1.9e7
 		wantLat, wantLng := integrate(lat, lng, azi, s)
 		gotLat, gotLng, _ := Direct(lat, lng, azi, s)
-		assert.Less(t, Distance(geo.MustPoint(wantLat, wantLng), geo.MustPoint(gotLat, gotLng)), millimetre, "seed 1,2: %v %v %v %v", lat, lng, azi, s)
+		assert.Less(
+			t,
+			Distance(geo.MustPoint(wantLat, wantLng), geo.MustPoint(gotLat, gotLng)),
+			millimetre,
+			"seed 1,2: %v %v %v %v",
+			lat,
+			lng,
+			azi,
+			s,
+		)
 	}
 }
 
-// Inverse and Direct must lead back to where they started, everywhere: short, long, polar, equatorial, nearly antipodal.
+// Inverse and Direct must lead back to where they started, everywhere: short, long, polar, equatorial, nearly
+// antipodal.
 func TestInverseRoundTrips(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
 	for i := range 20000 {
@@ -88,7 +109,12 @@ func TestInverseRoundTrips(t *testing.T) {
 		case 1: // close together
 			lat2, lng2 = math.Max(-90, math.Min(90, lat1+r.NormFloat64()*1e-4)), geo.WrapLng(lng1+r.NormFloat64()*1e-4)
 		case 2: // nearly antipodal
-			lat2, lng2 = math.Max(-90, math.Min(90, -lat1+r.NormFloat64()*0.3)), geo.WrapLng(lng1+180+r.NormFloat64()*0.3)
+			lat2, lng2 = math.Max(
+				-90,
+				math.Min(90, -lat1+r.NormFloat64()*0.3),
+			), geo.WrapLng(
+				lng1+180+r.NormFloat64()*0.3,
+			)
 		case 3:
 			lat1, lat2 = 0, []float64{0, 1e-12, 0.3}[i/5%3]
 		case 4:
@@ -135,9 +161,9 @@ func TestRhumbAgreesWithSmallSteps(t *testing.T) {
 		const steps = 4000
 		sa, ca := math.Sincos(bearing * degree)
 		for range steps { // midpoint rule
-			m, p := radii(lat)
+			m, _ := radii(lat)
 			half := lat + s/steps/2*ca/m/degree
-			m, p = radii(half)
+			m, p := radii(half)
 			lat += s / steps * ca / m / degree
 			lng += s / steps * sa / p / degree
 		}

@@ -6,7 +6,8 @@ import (
 	"viandante/core/geo"
 )
 
-// sphereInverse uses the arctangent form of the central angle, well-conditioned at every distance (Vincenty 1975, eqs. 13 to 16, for a sphere).
+// sphereInverse uses the arctangent form of the central angle, well-conditioned at every distance (Vincenty 1975, eqs.
+// 13 to 16, for a sphere).
 func sphereInverse(from, to geo.Point) Line {
 	s1, c1 := math.Sincos(from.Lat() * degree)
 	s2, c2 := math.Sincos(to.Lat() * degree)
@@ -32,7 +33,8 @@ func sphereDirect(from geo.Point, bearing, distanceM float64) (lat, lng, final f
 	return lat, lng, math.Atan2(sa*c1, c1*cd*ca-s1*sd) / degree
 }
 
-// isometric is the isometric latitude ψ in radians (Snyder 1987, eq. 3-7): along a rhumb line longitude is linear in it.
+// isometric is the isometric latitude ψ in radians (Snyder 1987, eq. 3-7): along a rhumb line longitude is linear in
+// it.
 func isometric(lat float64) float64 {
 	s, c := sinCosDegrees(lat, 0)
 	e := math.Sqrt(ecc2)
@@ -60,7 +62,8 @@ func rhumbSpread(lat1, lat2 float64) (meridianM, isometricRad float64) {
 	return meridianM, isometricRad
 }
 
-// radii returns the meridian's radius of curvature and the parallel's radius at a latitude, in metres (Snyder 1987, eqs. 4-18, 4-20).
+// radii returns the meridian's radius of curvature and the parallel's radius at a latitude, in metres (Snyder 1987,
+// eqs. 4-18, 4-20).
 func radii(lat float64) (meridian, parallel float64) {
 	s, c := sinCosDegrees(lat, 0)
 	w := math.Sqrt(1 - ecc2*s*s)

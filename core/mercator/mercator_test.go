@@ -29,8 +29,8 @@ func TestProjectionRoundTripsAndMeetsItsCorners(t *testing.T) {
 	}
 }
 
-// A published value: Snyder (1987), "Map Projections: A Working Manual", p. 266: on a sphere of radius 1 the position 35 N
-// 75 W lies at x = 1.8325957, y = 0.6528366 from the equator and the meridian of 180 W.
+// A published value: Snyder (1987), "Map Projections: A Working Manual", p. 266: on a sphere of radius 1 the position
+// 35 N 75 W lies at x = 1.8325957, y = 0.6528366 from the equator and the meridian of 180 W.
 func TestProjectionAgreesWithSnyder(t *testing.T) {
 	x, y := Project(geo.MustPoint(35, 105))
 	assert.InDelta(t, 1.8325957, (x-0.5)*2*math.Pi, 1e-7)

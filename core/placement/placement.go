@@ -1,6 +1,7 @@
 // Package placement lays a flat picture on the map by control points: pixels of the picture whose positions are known.
-// Two of them move, turn and scale it (a similarity), three stretch and shear it as well (an affine map); both are exact
-// at the control points. The plane is that of package mercator, so that the picture lies on the map as it was drawn.
+// Two of them move, turn and scale it (a similarity), three stretch and shear it as well (an affine map); both are
+// exact at the control points. The plane is that of package mercator, so that the picture lies on the map as it was
+// drawn.
 package placement
 
 import (
@@ -29,7 +30,8 @@ var (
 // Placement maps pixels to the unit square of the map: x = ax·px + bx·py + cx, and y the same.
 type Placement struct{ ax, bx, cx, ay, by, cy float64 }
 
-// leastHeight is how far a third control point must lie off the line through the two others, as a share of their distance.
+// leastHeight is how far a third control point must lie off the line through the two others, as a share of their
+// distance.
 const leastHeight = 0.02
 
 // Fit returns the placement by control points. Errors wrap one of those above and name the points, counted from 1.
@@ -49,7 +51,12 @@ func Fit(controls []Control) (Placement, error) {
 	for i := range controls {
 		for k := range i {
 			if abs(pixels[i]-pixels[k]) < 1 {
-				return Placement{}, fmt.Errorf("%w: %d and %d are the same pixel of the picture", ErrCoincident, k+1, i+1)
+				return Placement{}, fmt.Errorf(
+					"%w: %d and %d are the same pixel of the picture",
+					ErrCoincident,
+					k+1,
+					i+1,
+				)
 			}
 			if abs(world[i]-world[k]) < 1e-10 { // 4 mm at the equator
 				return Placement{}, fmt.Errorf("%w: %d and %d have the same position", ErrCoincident, k+1, i+1)
@@ -93,8 +100,8 @@ func (p Placement) At(x, y float64) geo.Point {
 	return mercator.Unproject(p.ax*x+p.bx*y+p.cx, math.Max(0, math.Min(1, p.ay*x+p.by*y+p.cy)))
 }
 
-// Corners returns where the corners of a picture of a size lie, clockwise from the upper left; ErrTooLarge where it would
-// not fit on the map.
+// Corners returns where the corners of a picture of a size lie, clockwise from the upper left; ErrTooLarge where it
+// would not fit on the map.
 func (p Placement) Corners(width, height float64) ([4]geo.Point, error) {
 	if math.Hypot(p.ax, p.ay)*width > 1 || math.Hypot(p.bx, p.by)*height > 1 {
 		return [4]geo.Point{}, ErrTooLarge

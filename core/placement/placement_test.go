@@ -27,7 +27,8 @@ func TestFitFindsAPlacementAgain(t *testing.T) {
 			want.bx, want.by = -k*want.ay+shear*want.ax, k*want.ax+shear*want.ay
 		}
 		var controls []Control
-		for _, p := range [][2]float64{{10 * r.Float64(), 10 * r.Float64()}, {700 + 100*r.Float64(), 50 * r.Float64()}, {300 * r.Float64(), 500 + 50*r.Float64()}}[:n] {
+		for _, p := range [][2]float64{{10 * r.Float64(), 10 * r.Float64()}, {700 + 100*r.Float64(), 50 * r.Float64()},
+			{300 * r.Float64(), 500 + 50*r.Float64()}}[:n] {
 			controls = append(controls, Control{p[0], p[1], want.At(p[0], p[1])})
 		}
 		got, err := Fit(controls)
@@ -49,7 +50,13 @@ func TestTwoPointsKeepTheShape(t *testing.T) {
 	assert.InDelta(t, -26.2, p.At(0, 0).Lng(), 1e-9, "up is north when the lower edge runs east")
 	assert.Greater(t, p.At(0, 0).Lat(), -38.1)
 	across, down := geodesy.Distance(p.At(0, 0), p.At(100, 0)), geodesy.Distance(p.At(0, 0), p.At(0, 100))
-	assert.InEpsilon(t, across, down, 0.005, "within what an ellipsoid differs from the sphere that the map is drawn on")
+	assert.InEpsilon(
+		t,
+		across,
+		down,
+		0.005,
+		"within what an ellipsoid differs from the sphere that the map is drawn on",
+	)
 }
 
 func TestControlPointsThatPlaceNothing(t *testing.T) {
@@ -59,14 +66,17 @@ func TestControlPointsThatPlaceNothing(t *testing.T) {
 		want     error
 		says     string
 	}{
-		"none":            {nil, ErrCount, "not 0"},
-		"one":             {[]Control{{1, 1, a}}, ErrCount, "not 1"},
-		"four":            {make([]Control, 4), ErrCount, "not 4"},
-		"one pixel":       {[]Control{{5, 5, a}, {5, 5.5, b}}, ErrCoincident, "1 and 2 are the same pixel"},
-		"one position":    {[]Control{{5, 5, a}, {90, 9, b}, {9, 90, b}}, ErrCoincident, "2 and 3 have the same position"},
-		"pixels in line":  {[]Control{{0, 0, a}, {50, 50, b}, {100, 100, geo.MustPoint(-38, -26)}}, ErrCollinear, "in a line"},
-		"ground in line":  {[]Control{{0, 0, a}, {50, 0, b}, {100, 100, c}}, ErrCollinear, "in a line"},
-		"across the line": {[]Control{{0, 0, geo.MustPoint(10, 179.999)}, {100, 0, geo.MustPoint(10, -179.999)}}, nil, ""},
+		"none":      {nil, ErrCount, "not 0"},
+		"one":       {[]Control{{1, 1, a}}, ErrCount, "not 1"},
+		"four":      {make([]Control, 4), ErrCount, "not 4"},
+		"one pixel": {[]Control{{5, 5, a}, {5, 5.5, b}}, ErrCoincident, "1 and 2 are the same pixel"},
+		"one position": {[]Control{{5, 5, a}, {90, 9, b}, {9, 90, b}}, ErrCoincident,
+			"2 and 3 have the same position"},
+		"pixels in line": {[]Control{{0, 0, a}, {50, 50, b}, {100, 100, geo.MustPoint(-38, -26)}}, ErrCollinear,
+			"in a line"},
+		"ground in line": {[]Control{{0, 0, a}, {50, 0, b}, {100, 100, c}}, ErrCollinear, "in a line"},
+		"across the line": {[]Control{{0, 0, geo.MustPoint(10, 179.999)}, {100, 0, geo.MustPoint(10, -179.999)}}, nil,
+			""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			p, err := Fit(k.controls)

@@ -17,7 +17,8 @@ import (
 // A region file is a header of 64 bytes, the sections one after another, each beginning at a multiple of 64, and a
 // directory. All numbers are little-endian.
 //
-//	header     8 bytes "VIANDREG", u32 version, u32 number of sections, u64 offset of the directory, u32 CRC-32C of the directory
+//	header     8 bytes "VIANDREG", u32 version, u32 number of sections, u64 offset of the directory,
+//	           u32 CRC-32C of the directory
 //	directory  for each section: 4 bytes name, u32 CRC-32C of its bytes, u64 offset, u64 length
 const (
 	magic   = "VIANDREG"
@@ -202,7 +203,9 @@ func (s *sections) bytes() []byte {
 
 // fixed is what may be read from a file in place: values without pointers whose every bit pattern is valid.
 type fixed interface {
-	uint8 | uint16 | uint32 | uint64 | geo.E7 | spatial.Box | groundRecord | segmentRecord | addressRecord | streetRecord | settlementRecord | landmarkRecord | reliefRecord
+	uint8 | uint16 | uint32 | uint64 | geo.E7 | spatial.Box | groundRecord | segmentRecord |
+		addressRecord | streetRecord |
+		settlementRecord | landmarkRecord | reliefRecord
 }
 
 // errTooLarge is returned for map data whose names or road shapes do not fit the 32 bits of their offsets.

@@ -68,7 +68,10 @@ func encodeGazetteer(s *sections, d *Draft, pool *pool, meta *Meta) {
 	var settlements []settlementRecord
 	byName := map[string][]uint32{}
 	for i, t := range d.Settlements {
-		settlements = append(settlements, settlementRecord{ID: uint64(t.ID), At: t.At, Name: pool.number(t.Name), Size: t.Size})
+		settlements = append(
+			settlements,
+			settlementRecord{ID: uint64(t.ID), At: t.At, Name: pool.number(t.Name), Size: t.Size},
+		)
 		byName[t.Name] = append(byName[t.Name], uint32(i))
 	}
 	nearest := settlementFinder(d.Settlements)
@@ -84,7 +87,10 @@ func encodeGazetteer(s *sections, d *Draft, pool *pool, meta *Meta) {
 		settlement := NoSettlement
 		if same := byName[a.Place]; a.Place != "" && len(same) > 0 {
 			settlement = slices.MinFunc(same, func(x, y uint32) int {
-				return cmp.Compare(geodesy.Distance(d.Settlements[x].At.Point(), a.At.Point()), geodesy.Distance(d.Settlements[y].At.Point(), a.At.Point()))
+				return cmp.Compare(
+					geodesy.Distance(d.Settlements[x].At.Point(), a.At.Point()),
+					geodesy.Distance(d.Settlements[y].At.Point(), a.At.Point()),
+				)
 			})
 		} else {
 			settlement = nearest(a.At)
@@ -114,12 +120,35 @@ func encodeGazetteer(s *sections, d *Draft, pool *pool, meta *Meta) {
 	var addresses []addressRecord
 	var points []geo.E7
 	for _, st := range ordered {
-		streets = append(streets, streetRecord{pool.number(st.key.name), st.key.settlement, uint32(len(addresses)), uint32(len(st.addresses)), uint32(len(points)), uint32(len(st.points))})
+		streets = append(
+			streets,
+			streetRecord{
+				pool.number(st.key.name),
+				st.key.settlement,
+				uint32(len(addresses)),
+				uint32(len(st.addresses)),
+				uint32(len(points)),
+				uint32(len(st.points)),
+			},
+		)
 		slices.SortStableFunc(st.addresses, func(a, b Address) int {
-			return cmp.Or(cmp.Compare(LeadingNumber(a.Number), LeadingNumber(b.Number)), strings.Compare(a.Number, b.Number), cmp.Compare(a.ID, b.ID))
+			return cmp.Or(
+				cmp.Compare(LeadingNumber(a.Number), LeadingNumber(b.Number)),
+				strings.Compare(a.Number, b.Number),
+				cmp.Compare(a.ID, b.ID),
+			)
 		})
 		for _, a := range st.addresses {
-			addresses = append(addresses, addressRecord{ID: uint64(a.ID), At: a.At, Number: pool.number(a.Number), Postcode: pool.number(a.Postcode), Street: uint32(len(streets) - 1)})
+			addresses = append(
+				addresses,
+				addressRecord{
+					ID:       uint64(a.ID),
+					At:       a.At,
+					Number:   pool.number(a.Number),
+					Postcode: pool.number(a.Postcode),
+					Street:   uint32(len(streets) - 1),
+				},
+			)
 		}
 		points = append(points, st.points...)
 	}
@@ -164,7 +193,13 @@ func settlementFinder(all []Settlement) func(geo.E7) uint32 {
 	reach := [...]float64{1, 1, 1.5, 3, 6}
 	return func(at geo.E7) uint32 {
 		best, bestD := NoSettlement, 25_000.0
-		near := spatial.Search{Center: at.Point(), WithinM: bestD, N: 12, At: where, Less: func(a, b uint32) bool { return a < b }}
+		near := spatial.Search{
+			Center:  at.Point(),
+			WithinM: bestD,
+			N:       12,
+			At:      where,
+			Less:    func(a, b uint32) bool { return a < b },
+		}
 		near.In(index)
 		for _, f := range near.Found() {
 			if d := f.DistanceM / reach[min(int(all[f.Item].Size), 4)]; d < bestD {
@@ -192,7 +227,8 @@ func openGazetteer(dir directory) (Gazetteer, error) {
 		streets: view[streetRecord](dir.section("STRE")), streetPoints: view[geo.E7](dir.section("STRP")),
 		settlements: view[settlementRecord](dir.section("LOCA")), landmarks: view[landmarkRecord](dir.section("LAND"))}
 	var ok bool
-	if g.addressTree, ok = spatial.OpenBoxes(view[spatial.Box](dir.section("ADRT")), len(g.addresses)); !ok || len(g.addressOrder) != len(g.addresses) {
+	if g.addressTree, ok = spatial.OpenBoxes(view[spatial.Box](dir.section("ADRT")), len(g.addresses)); !ok ||
+		len(g.addressOrder) != len(g.addresses) {
 		return g, corrupt("the index of the addresses does not fit them")
 	}
 	for _, k := range g.addressOrder {
@@ -206,7 +242,8 @@ func openGazetteer(dir directory) (Gazetteer, error) {
 		}
 	}
 	for _, st := range g.streets {
-		if uint64(st.First)+uint64(st.Count) > uint64(len(g.addresses)) || uint64(st.FirstPoint)+uint64(st.PointsN) > uint64(len(g.streetPoints)) ||
+		if uint64(st.First)+uint64(st.Count) > uint64(len(g.addresses)) ||
+			uint64(st.FirstPoint)+uint64(st.PointsN) > uint64(len(g.streetPoints)) ||
 			st.Settlement != NoSettlement && int(st.Settlement) >= len(g.settlements) {
 			return g, corrupt("a street leads outside")
 		}

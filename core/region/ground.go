@@ -13,13 +13,13 @@ import (
 	"viandante/core/spatial"
 )
 
-// The ground is kept once for each zoom from 0 to 14, made simpler for it (package generalize), and once in full for all
-// zooms above, so that a tile reads little more than it draws, however large the region. Geometry is in the units of the
-// zoom, 4096 to a tile; in full it is in those of zoom 19. Each zoom is made from the one above, so that a feature looks
-// the same on all tiles of a zoom and lies within half a pixel of where it is in full.
+// The ground is kept once for each zoom from 0 to 14, made simpler for it (package generalize), and once in full for
+// all zooms above, so that a tile reads little more than it draws, however large the region. Geometry is in the units
+// of the zoom, 4096 to a tile; in full it is in those of zoom 19. Each zoom is made from the one above, so that a
+// feature looks the same on all tiles of a zoom and lies within half a pixel of where it is in full.
 //
-// What has more than some hundred points is cut along the tiles of a lower zoom, its cell, with a margin: a tile takes of
-// it the piece of the cell in which it lies.
+// What has more than some hundred points is cut along the tiles of a lower zoom, its cell, with a margin: a tile takes
+// of it the piece of the cell in which it lies.
 //
 // Within a zoom features are in Hilbert order, under a packed R-tree.
 //
@@ -29,7 +29,8 @@ import (
 // of x and y from the point before (from 0, 0 at the start of the feature).
 const (
 	fullLevel = 15
-	// Margin is how far geometry reaches beyond its tile, in units of a tile, so that broad lines are whole at its edge.
+	// Margin is how far geometry reaches beyond its tile, in units of a tile, so that broad lines are whole at its
+	// edge.
 	Margin = 128
 	// stepTolerance is what a zoom may add to the error of the one above, in its own units; all of them together stay
 	// within twice that, half a pixel.
@@ -180,8 +181,11 @@ func encodeLevel(s *sections, pool *pool, level int, shapes []shape) {
 	for _, k := range spatial.HilbertOrder(boxes) {
 		p := &pieces[k]
 		f := p.of
-		records = append(records, groundRecord{ID: uint64(f.id), Geometry: uint64(len(geometry)), Name: pool.number(f.name),
-			Class: f.class, Shape: f.kind, Flags: f.flags, MinZoom: f.minZoom, Rank: f.rank, Cell: p.cell})
+		records = append(
+			records,
+			groundRecord{ID: uint64(f.id), Geometry: uint64(len(geometry)), Name: pool.number(f.name),
+				Class: f.class, Shape: f.kind, Flags: f.flags, MinZoom: f.minZoom, Rank: f.rank, Cell: p.cell},
+		)
 		geometry = appendUnits(geometry, p.parts)
 		ordered = append(ordered, p.box)
 	}
@@ -217,10 +221,21 @@ func (f *shape) cut(pieces []piece, level int) []piece {
 	var down func(parts [][]mercator.XY, z, x, y int)
 	down = func(parts [][]mercator.XY, z, x, y int) {
 		side := int64(mercator.Extent) << (finest - z + finer)
-		core := spatial.Box{MinX: int32(int64(x) * side), MinY: int32(int64(y) * side), MaxX: int32(min(math.MaxInt32, int64(x+1)*side-1)), MaxY: int32(min(math.MaxInt32, int64(y+1)*side-1))}
+		core := spatial.Box{
+			MinX: int32(int64(x) * side),
+			MinY: int32(int64(y) * side),
+			MaxX: int32(min(math.MaxInt32, int64(x+1)*side-1)),
+			MaxY: int32(min(math.MaxInt32, int64(y+1)*side-1)),
+		}
 		margin := int64(Margin) << finer
-		frame := generalize.Window{MinX: int32(max(math.MinInt32, int64(core.MinX)-margin)), MinY: int32(max(math.MinInt32, int64(core.MinY)-margin)),
-			MaxX: int32(min(math.MaxInt32, int64(core.MaxX)+1+margin)), MaxY: int32(min(math.MaxInt32, int64(core.MaxY)+1+margin))}
+		frame := generalize.Window{
+			MinX: int32(max(math.MinInt32, int64(core.MinX)-margin)),
+			MinY: int32(max(math.MinInt32, int64(core.MinY)-margin)),
+			MaxX: int32(
+				min(math.MaxInt32, int64(core.MaxX)+1+margin),
+			),
+			MaxY: int32(min(math.MaxInt32, int64(core.MaxY)+1+margin)),
+		}
 		var in [][]mercator.XY
 		points := 0
 		for _, p := range parts {
@@ -242,7 +257,12 @@ func (f *shape) cut(pieces []piece, level int) []piece {
 			if !box.Intersects(core) {
 				return // only in the margin: the neighbour has it
 			}
-			box = spatial.Box{MinX: max(box.MinX, core.MinX), MinY: max(box.MinY, core.MinY), MaxX: min(box.MaxX, core.MaxX), MaxY: min(box.MaxY, core.MaxY)}
+			box = spatial.Box{
+				MinX: max(box.MinX, core.MinX),
+				MinY: max(box.MinY, core.MinY),
+				MaxX: min(box.MaxX, core.MaxX),
+				MaxY: min(box.MaxY, core.MaxY),
+			}
 			pieces = append(pieces, piece{f, in, box, uint8(z)})
 			return
 		}
@@ -294,7 +314,8 @@ func (r *Region) Draw(z, x, y int, yield func(f *Drawn) bool) {
 	var scratch scratch
 	l.tree.Search(box, func(i int) bool {
 		rec := &l.records[i]
-		if int(rec.MinZoom) > z || rec.Class >= classCount || rec.Shape > AreaShape || rec.Geometry > uint64(len(l.geometry)) {
+		if int(rec.MinZoom) > z || rec.Class >= classCount || rec.Shape > AreaShape ||
+			rec.Geometry > uint64(len(l.geometry)) {
 			return true
 		}
 		if rec.Cell != uncut {
@@ -311,7 +332,18 @@ func (r *Region) Draw(z, x, y int, yield func(f *Drawn) bool) {
 		if !scratch.read(l.geometry[rec.Geometry:]) {
 			return true
 		}
-		return yield(&Drawn{FeatureID(rec.ID), rec.Class, rec.Shape, rec.Flags, rec.Rank, r.Text(rec.Name), scratch.parts, finer})
+		return yield(
+			&Drawn{
+				FeatureID(rec.ID),
+				rec.Class,
+				rec.Shape,
+				rec.Flags,
+				rec.Rank,
+				r.Text(rec.Name),
+				scratch.parts,
+				finer,
+			},
+		)
 	})
 }
 
@@ -327,7 +359,12 @@ func boxOfUnits(parts [][]mercator.XY) spatial.Box {
 	b := spatial.Box{MinX: math.MaxInt32, MinY: math.MaxInt32, MaxX: math.MinInt32, MaxY: math.MinInt32}
 	for _, part := range parts {
 		for _, p := range part {
-			b = spatial.Box{MinX: min(b.MinX, p.X), MinY: min(b.MinY, p.Y), MaxX: max(b.MaxX, p.X), MaxY: max(b.MaxY, p.Y)}
+			b = spatial.Box{
+				MinX: min(b.MinX, p.X),
+				MinY: min(b.MinY, p.Y),
+				MaxX: max(b.MaxX, p.X),
+				MaxY: max(b.MaxY, p.Y),
+			}
 		}
 	}
 	return b
@@ -354,7 +391,8 @@ type scratch struct {
 	parts  [][]mercator.XY
 }
 
-// read returns false for bytes that are no geometry, or a part without points. No more is allocated than the bytes can fill.
+// read returns false for bytes that are no geometry, or a part without points. No more is allocated than the bytes can
+// fill.
 func (s *scratch) read(b []byte) bool {
 	count, n := binary.Uvarint(b)
 	if n <= 0 || count > uint64(len(b)) {

@@ -12,8 +12,8 @@ import (
 )
 
 // joinLines makes one line of those that go on in each other: of one class, name and kind, where just two of them meet.
-// It bears the least of their ids. Sources cut ways at every bridge and change of a tag; at small scales that would cost
-// room and break names off.
+// It bears the least of their ids. Sources cut ways at every bridge and change of a tag; at small scales that would
+// cost room and break names off.
 func joinLines(shapes []shape) []shape {
 	type key struct {
 		class Class
@@ -40,7 +40,12 @@ func joinLines(shapes []shape) []shape {
 		groups[k] = append(groups[k], i)
 	}
 	slices.SortFunc(keys, func(a, b key) int {
-		return cmp.Or(cmp.Compare(a.class, b.class), cmp.Compare(a.flags, b.flags), strings.Compare(a.name, b.name), cmp.Compare(a.rank, b.rank))
+		return cmp.Or(
+			cmp.Compare(a.class, b.class),
+			cmp.Compare(a.flags, b.flags),
+			strings.Compare(a.name, b.name),
+			cmp.Compare(a.rank, b.rank),
+		)
 	})
 	for _, k := range keys {
 		out = append(out, chain(shapes, groups[k])...)
@@ -80,7 +85,16 @@ func chain(shapes []shape, members []int) []shape {
 				slices.Reverse(more)
 			}
 			l = append(l, more[1:]...)
-			f.id, f.minZoom, f.rank = min(f.id, shapes[next].id), min(f.minZoom, shapes[next].minZoom), max(f.rank, shapes[next].rank)
+			f.id, f.minZoom, f.rank = min(
+				f.id,
+				shapes[next].id,
+			), min(
+				f.minZoom,
+				shapes[next].minZoom,
+			), max(
+				f.rank,
+				shapes[next].rank,
+			)
 		}
 		return l
 	}
@@ -112,7 +126,17 @@ type small struct {
 }
 
 // merged says which classes of small areas are drawn together.
-var merged = map[Class]bool{Wood: true, Grass: true, Heath: true, Farmland: true, Orchard: true, Park: true, Sand: true, Rock: true, Residential: true}
+var merged = map[Class]bool{
+	Wood:        true,
+	Grass:       true,
+	Heath:       true,
+	Farmland:    true,
+	Orchard:     true,
+	Park:        true,
+	Sand:        true,
+	Rock:        true,
+	Residential: true,
+}
 
 func newCovers(full []shape) *covers {
 	c := &covers{}
@@ -131,7 +155,10 @@ func newCovers(full []shape) *covers {
 		for _, p := range f.parts[0] {
 			x, y = x+float64(p.X)/float64(len(f.parts[0])), y+float64(p.Y)/float64(len(f.parts[0]))
 		}
-		c.classes[f.class] = append(c.classes[f.class], small{mercator.XY{X: int32(x), Y: int32(y)}, math.Abs(area), f.minZoom})
+		c.classes[f.class] = append(
+			c.classes[f.class],
+			small{mercator.XY{X: int32(x), Y: int32(y)}, math.Abs(area), f.minZoom},
+		)
 	}
 	return c
 }
@@ -151,7 +178,13 @@ func (c *covers) at(z int) []shape {
 		for _, a := range all {
 			if int(a.minZoom) > z {
 				p := a.at.Coarser(levels)
-				low, high = mercator.XY{X: min(low.X, p.X/square), Y: min(low.Y, p.Y/square)}, mercator.XY{X: max(high.X, p.X/square), Y: max(high.Y, p.Y/square)}
+				low, high = mercator.XY{
+					X: min(low.X, p.X/square),
+					Y: min(low.Y, p.Y/square),
+				}, mercator.XY{
+					X: max(high.X, p.X/square),
+					Y: max(high.Y, p.Y/square),
+				}
 				count++
 			}
 		}
@@ -177,7 +210,10 @@ func (c *covers) at(z int) []shape {
 		for _, r := range contour.Rings(int(w), int(h), share, covered) {
 			ring := make([]mercator.XY, len(r))
 			for i, p := range r {
-				ring[i] = mercator.XY{X: int32((p.X + float64(low.X) - 0.5) * square), Y: int32((p.Y + float64(low.Y) - 0.5) * square)}
+				ring[i] = mercator.XY{
+					X: int32((p.X + float64(low.X) - 0.5) * square),
+					Y: int32((p.Y + float64(low.Y) - 0.5) * square),
+				}
 			}
 			rings = append(rings, ring)
 		}
@@ -185,7 +221,16 @@ func (c *covers) at(z int) []shape {
 		if len(rings) == 0 {
 			continue
 		}
-		out = append(out, shape{id: NewFeatureID(FromNothing, 1<<48|int64(z)<<32|int64(class)), class: Class(class), kind: AreaShape, minZoom: uint8(z), parts: rings})
+		out = append(
+			out,
+			shape{
+				id:      NewFeatureID(FromNothing, 1<<48|int64(z)<<32|int64(class)),
+				class:   Class(class),
+				kind:    AreaShape,
+				minZoom: uint8(z),
+				parts:   rings,
+			},
+		)
 	}
 	return out
 }

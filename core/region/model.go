@@ -42,7 +42,8 @@ type Class uint8
 
 // The classes, in drawing order.
 const (
-	// FarLand and FarShore are the world's coastlines, drawn where no region tells more; FarSea blots them out where one does.
+	// FarLand and FarShore are the world's coastlines, drawn where no region tells more; FarSea blots them out where
+	// one does.
 	FarLand Class = iota
 	FarShore
 	FarSea
@@ -85,9 +86,47 @@ const (
 	classCount
 )
 
-var classNames = [classCount]string{"farland", "farshore", "farsea", "land", "residential", "farmland", "orchard", "grass", "heath", "wood", "park",
-	"sand", "rock", "square", "contour", "water", "river", "stream", "cliff", "building", "pier", "path", "steps", "cycleway", "track", "service",
-	"pedestrian", "street", "tertiary", "secondary", "primary", "trunk", "motorway", "ferry", "locality", "peak", "point", "barrier", "housenumber"}
+var classNames = [classCount]string{
+	"farland",
+	"farshore",
+	"farsea",
+	"land",
+	"residential",
+	"farmland",
+	"orchard",
+	"grass",
+	"heath",
+	"wood",
+	"park",
+	"sand",
+	"rock",
+	"square",
+	"contour",
+	"water",
+	"river",
+	"stream",
+	"cliff",
+	"building",
+	"pier",
+	"path",
+	"steps",
+	"cycleway",
+	"track",
+	"service",
+	"pedestrian",
+	"street",
+	"tertiary",
+	"secondary",
+	"primary",
+	"trunk",
+	"motorway",
+	"ferry",
+	"locality",
+	"peak",
+	"point",
+	"barrier",
+	"housenumber",
+}
 
 func (c Class) String() string {
 	if c < classCount {

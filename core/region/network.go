@@ -93,10 +93,20 @@ func encodeNetwork(s *sections, d *Draft, pool *pool, meta *Meta) error {
 				length += geodesy.Distance(shape[k-1].Point(), shape[k].Point())
 			}
 			if length > 4_000_000 {
-				return fmt.Errorf("way %d has a segment of %.0f km between two junctions; a road that long is an error in the source", road.ID, length/1000)
+				return fmt.Errorf(
+					"way %d has a segment of %.0f km between two junctions; a road that long is an error in the source",
+					road.ID,
+					length/1000,
+				)
 			}
-			drafts = append(drafts, draftSegment{segmentRecord{Way: road.ID, From: number(road.Nodes[start]), To: number(road.Nodes[i]),
-				Name: pool.number(road.Name), LengthMM: uint32(math.Round(length * 1000)), Class: road.Class, Access: road.Access, SpeedKMH: road.SpeedKMH}, shape})
+			drafts = append(
+				drafts,
+				draftSegment{segmentRecord{Way: road.ID, From: number(road.Nodes[start]), To: number(road.Nodes[i]),
+					Name: pool.number(
+						road.Name,
+					), LengthMM: uint32(math.Round(length * 1000)), Class: road.Class, Access: road.Access,
+					SpeedKMH: road.SpeedKMH}, shape},
+			)
 			start = i
 		}
 	}
@@ -140,8 +150,13 @@ func encodeNetwork(s *sections, d *Draft, pool *pool, meta *Meta) error {
 }
 
 func openNetwork(dir directory) (Network, error) {
-	n := Network{nodes: view[geo.E7](dir.section("NODE")), first: view[uint32](dir.section("FRST")), edges: view[uint32](dir.section("EDGE")),
-		segments: view[segmentRecord](dir.section("SEGM")), shapes: dir.section("SEGG")}
+	n := Network{
+		nodes:    view[geo.E7](dir.section("NODE")),
+		first:    view[uint32](dir.section("FRST")),
+		edges:    view[uint32](dir.section("EDGE")),
+		segments: view[segmentRecord](dir.section("SEGM")),
+		shapes:   dir.section("SEGG"),
+	}
 	var ok bool
 	if n.tree, ok = spatial.OpenBoxes(view[spatial.Box](dir.section("SEGT")), len(n.segments)); !ok {
 		return n, corrupt("the index of the roads does not fit them")
@@ -171,7 +186,8 @@ func openNetwork(dir directory) (Network, error) {
 	}
 	for i := range n.segments {
 		r := &n.segments[i]
-		if int(r.From) >= len(n.nodes) || int(r.To) >= len(n.nodes) || r.Class >= classCount || int(r.Geometry) > len(n.shapes) {
+		if int(r.From) >= len(n.nodes) || int(r.To) >= len(n.nodes) || r.Class >= classCount ||
+			int(r.Geometry) > len(n.shapes) {
 			return n, corrupt("a road leads outside the network")
 		}
 	}

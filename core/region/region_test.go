@@ -24,14 +24,41 @@ func sample() *Draft {
 		Name:   "sample",
 		Bounds: geo.Box{South: -1, West: -1, North: 1, East: 1},
 		Ground: []Feature{
-			{ID: NewFeatureID(FromWay, 7), Class: Land, Shape: AreaShape, Name: "Isle", Parts: [][]geo.E7{{at(-1, -1), at(-1, 1), at(1, 1), at(1, -1)}, {at(0, 0), at(0.1, 0), at(0.1, 0.1)}}},
-			{ID: NewFeatureID(FromNode, 9), Class: HouseNumber, Shape: PointShape, MinZoom: 17, Name: "12", Parts: [][]geo.E7{{at(0.5, 0.5)}}},
-			{ID: NewFeatureID(FromWay, 8), Class: LocalStreet, Shape: LineShape, MinZoom: 12, Flags: OneWay, Name: "Mill Lane", Parts: [][]geo.E7{{at(0.5, 0.5), at(0.5, 0.6)}}},
+			{
+				ID:    NewFeatureID(FromWay, 7),
+				Class: Land,
+				Shape: AreaShape,
+				Name:  "Isle",
+				Parts: [][]geo.E7{{at(-1, -1), at(-1, 1), at(1, 1), at(1, -1)}, {at(0, 0), at(0.1, 0), at(0.1, 0.1)}},
+			},
+			{
+				ID:      NewFeatureID(FromNode, 9),
+				Class:   HouseNumber,
+				Shape:   PointShape,
+				MinZoom: 17,
+				Name:    "12",
+				Parts:   [][]geo.E7{{at(0.5, 0.5)}},
+			},
+			{
+				ID:      NewFeatureID(FromWay, 8),
+				Class:   LocalStreet,
+				Shape:   LineShape,
+				MinZoom: 12,
+				Flags:   OneWay,
+				Name:    "Mill Lane",
+				Parts:   [][]geo.E7{{at(0.5, 0.5), at(0.5, 0.6)}},
+			},
 		},
 		RoadNodes: map[int64]geo.E7{1: at(0, 0), 2: at(0, 0.01), 3: at(0, 0.02), 4: at(0.01, 0.01), 5: at(0.005, 0.01)},
 		Roads: []Road{
 			{ID: 100, Class: Primary, Access: NewAccess(Car, true, true), Name: "High Road", Nodes: []int64{1, 2, 3}},
-			{ID: 101, Class: LocalStreet, Access: NewAccess(Car, true, false), Name: "Mill Lane", Nodes: []int64{2, 5, 4}},
+			{
+				ID:     101,
+				Class:  LocalStreet,
+				Access: NewAccess(Car, true, false),
+				Name:   "Mill Lane",
+				Nodes:  []int64{2, 5, 4},
+			},
 		},
 		Addresses: []Address{
 			{ID: 1, At: at(0.001, 0.011), Number: "10", Street: "Mill Lane", Place: "Ford", Postcode: "A1"},
@@ -85,7 +112,25 @@ func TestGroundComesBackAtItsZooms(t *testing.T) {
 	require.Len(t, full, 3)
 	assert.Equal(t, "12", full[HouseNumber][0].Name)
 	street := full[LocalStreet][0]
-	assert.Equal(t, Drawn{ID: d.Ground[2].ID, Class: LocalStreet, Shape: LineShape, Flags: OneWay, Name: "Mill Lane", Parts: street.Parts}, Drawn{ID: street.ID, Class: street.Class, Shape: street.Shape, Flags: street.Flags, Name: street.Name, Parts: street.Parts})
+	assert.Equal(
+		t,
+		Drawn{
+			ID:    d.Ground[2].ID,
+			Class: LocalStreet,
+			Shape: LineShape,
+			Flags: OneWay,
+			Name:  "Mill Lane",
+			Parts: street.Parts,
+		},
+		Drawn{
+			ID:    street.ID,
+			Class: street.Class,
+			Shape: street.Shape,
+			Flags: street.Flags,
+			Name:  street.Name,
+			Parts: street.Parts,
+		},
+	)
 	assert.Equal(t, []mercator.XY{mercator.Finest(at(0.5, 0.5)), mercator.Finest(at(0.5, 0.6))}, street.Parts[0])
 	x, y = tileOf(at(0.5, 0.55), 13)
 	low := drawn(r, 13, x, y)
@@ -116,7 +161,8 @@ func TestCutOutlinesCoverWhatTheWholeDoes(t *testing.T) {
 		for _, ring := range parts {
 			for i, j := 0, len(ring)-1; i < len(ring); j, i = i, i+1 {
 				a, b := ring[i], ring[j]
-				if (float64(a.Y) > y) != (float64(b.Y) > y) && x < (float64(b.X)-float64(a.X))*(y-float64(a.Y))/(float64(b.Y)-float64(a.Y))+float64(a.X) {
+				if (float64(a.Y) > y) != (float64(b.Y) > y) &&
+					x < (float64(b.X)-float64(a.X))*(y-float64(a.Y))/(float64(b.Y)-float64(a.Y))+float64(a.X) {
 					c = !c
 				}
 			}
@@ -155,7 +201,9 @@ func TestSmallWoodsAreDrawnTogether(t *testing.T) {
 	for i := range 900 { // a wood in lots of 100 m, too small for zoom 8 one by one
 		lat, lng := float64(i/30)*0.0009, float64(i%30)*0.0009
 		d.Ground = append(d.Ground, Feature{ID: FeatureID(4 * (i + 1)), Class: Wood, Shape: AreaShape, MinZoom: 12,
-			Parts: [][]geo.E7{{at(lat, lng), at(lat, lng+0.00088), at(lat+0.00088, lng+0.00088), at(lat+0.00088, lng)}}})
+			Parts: [][]geo.E7{
+				{at(lat, lng), at(lat, lng+0.00088), at(lat+0.00088, lng+0.00088), at(lat+0.00088, lng)},
+			}})
 	}
 	r := open(t, d)
 	x, y := tileOf(at(0.013, 0.013), 10)
@@ -178,14 +226,23 @@ func TestSmallWoodsAreDrawnTogether(t *testing.T) {
 func TestLinesThatGoOnInEachOtherAreOne(t *testing.T) {
 	var d Draft
 	for i := range 10 {
-		f := Feature{ID: FeatureID(4 * (10 - i)), Class: Primary, Shape: LineShape, Name: "Ring", Parts: [][]geo.E7{{at(0, float64(i)*0.1), at(0.01, float64(i)*0.1+0.05), at(0, float64(i)*0.1+0.1)}}}
+		f := Feature{
+			ID:    FeatureID(4 * (10 - i)),
+			Class: Primary,
+			Shape: LineShape,
+			Name:  "Ring",
+			Parts: [][]geo.E7{{at(0, float64(i)*0.1), at(0.01, float64(i)*0.1+0.05), at(0, float64(i)*0.1+0.1)}},
+		}
 		if i%3 == 0 {
 			f.Flags = Bridge
 			f.Parts[0] = []geo.E7{f.Parts[0][2], f.Parts[0][1], f.Parts[0][0]}
 		}
 		d.Ground = append(d.Ground, f)
 	}
-	d.Ground = append(d.Ground, Feature{ID: 80, Class: Primary, Shape: LineShape, Name: "Other", Parts: [][]geo.E7{{at(0, 1), at(0, 2)}}})
+	d.Ground = append(
+		d.Ground,
+		Feature{ID: 80, Class: Primary, Shape: LineShape, Name: "Other", Parts: [][]geo.E7{{at(0, 1), at(0, 2)}}},
+	)
 	r := open(t, &d)
 	got := drawn(r, 8, 128, 127)[Primary]
 	require.Len(t, got, 2)

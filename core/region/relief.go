@@ -7,8 +7,8 @@ import (
 	"viandante/core/relief"
 )
 
-// The heights are kept as they came and in ever coarser versions, each of half as many columns and rows, every value the
-// mean of the four below it, down to some hundred columns.
+// The heights are kept as they came and in ever coarser versions, each of half as many columns and rows, every value
+// the mean of the four below it, down to some hundred columns.
 //
 //	HGTM  for each version: where it lies, its steps, its size, and the offset of its first value in HGTS
 //	HGTS  the values, row by row from the north: 0 is unknown, else quarters of a metre above -1000 m
@@ -36,10 +36,21 @@ func encodeRelief(s *sections, d *Draft, meta *Meta) error {
 		return nil
 	}
 	if g.Width < 2 || g.Height < 2 || len(g.Metres) != g.Width*g.Height || g.Width > heightsMost/g.Height {
-		return fmt.Errorf("heights of %d by %d values cannot be kept: from 2 by 2 to %d in all", g.Width, g.Height, heightsMost)
+		return fmt.Errorf(
+			"heights of %d by %d values cannot be kept: from 2 by 2 to %d in all",
+			g.Width,
+			g.Height,
+			heightsMost,
+		)
 	}
 	if !(g.StepLng > 0 && g.StepLat > 0 && math.Abs(g.West) <= 540 && math.Abs(g.North) <= 90.1) {
-		return fmt.Errorf("heights that begin at %v, %v with steps of %v, %v lie nowhere on the earth", g.North, g.West, g.StepLat, g.StepLng)
+		return fmt.Errorf(
+			"heights that begin at %v, %v with steps of %v, %v lie nowhere on the earth",
+			g.North,
+			g.West,
+			g.StepLat,
+			g.StepLng,
+		)
 	}
 	meta.HeightsM = math.Round(g.StepLat*111320*10) / 10
 	var versions []reliefRecord
@@ -78,7 +89,8 @@ func packHeight(metres float64) uint16 {
 func openRelief(dir directory) (Relief, error) {
 	r := Relief{view[reliefRecord](dir.section("HGTM")), view[uint16](dir.section("HGTS"))}
 	for _, v := range r.versions {
-		if v.Width < 2 || v.Height < 2 || uint64(v.Width)*uint64(v.Height) > uint64(len(r.values)) || v.First > uint64(len(r.values))-uint64(v.Width)*uint64(v.Height) ||
+		if v.Width < 2 || v.Height < 2 || uint64(v.Width)*uint64(v.Height) > uint64(len(r.values)) ||
+			v.First > uint64(len(r.values))-uint64(v.Width)*uint64(v.Height) ||
 			!(v.StepLng > 0 && v.StepLat > 0) {
 			return r, corrupt("the heights do not fit their description")
 		}
@@ -99,9 +111,9 @@ func (r *Relief) Version(stepLng float64) int {
 	return n
 }
 
-// Heights returns the heights at the crossings of parallels and meridians, in degrees, row by row: metres above the sea,
-// from a version of the heights, smooth between its values (cubic convolution; relief.Grid does the same bilinearly);
-// NaN outside and where none is known.
+// Heights returns the heights at the crossings of parallels and meridians, in degrees, row by row: metres above the
+// sea, from a version of the heights, smooth between its values (cubic convolution; relief.Grid does the same
+// bilinearly); NaN outside and where none is known.
 func (r *Relief) Heights(version int, lats, lngs []float64) []float64 {
 	v := &r.versions[version]
 	w, h := int(v.Width), int(v.Height)

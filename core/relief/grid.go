@@ -26,7 +26,15 @@ func (g *Grid) At(lat, lng float64) float64 {
 		return math.NaN()
 	}
 	u, v, i := x-float64(ix), y-float64(iy), iy*g.Width+ix
-	a, b, c, d := float64(g.Metres[i]), float64(g.Metres[i+1]), float64(g.Metres[i+g.Width]), float64(g.Metres[i+g.Width+1])
+	a, b, c, d := float64(
+		g.Metres[i],
+	), float64(
+		g.Metres[i+1],
+	), float64(
+		g.Metres[i+g.Width],
+	), float64(
+		g.Metres[i+g.Width+1],
+	)
 	return (a*(1-u)+b*u)*(1-v) + (c*(1-u)+d*u)*v
 }
 

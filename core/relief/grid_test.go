@@ -8,7 +8,15 @@ import (
 )
 
 func TestAtIsBilinearAndUnknownOutside(t *testing.T) {
-	g := &Grid{West: -26, North: -38, StepLng: 0.5, StepLat: 0.25, Width: 2, Height: 3, Metres: []float32{0, 10, 20, 30, 40, float32(math.NaN())}}
+	g := &Grid{
+		West:    -26,
+		North:   -38,
+		StepLng: 0.5,
+		StepLat: 0.25,
+		Width:   2,
+		Height:  3,
+		Metres:  []float32{0, 10, 20, 30, 40, float32(math.NaN())},
+	}
 	assert.Equal(t, 0.0, g.At(-38, -26))
 	assert.Equal(t, 15.0, g.At(-38.125, -25.75))
 	assert.True(t, math.IsNaN(g.At(-38.3, -25.75)), "one of the four is unknown")

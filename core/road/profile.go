@@ -9,10 +9,33 @@ import (
 var speeds = map[region.Mode]map[region.Class]float64{
 	region.Car: {region.Motorway: 110, region.Trunk: 90, region.Primary: 70, region.Secondary: 60, region.Tertiary: 50,
 		region.LocalStreet: 30, region.Service: 15, region.Track: 15, region.Ferry: 12},
-	region.Bicycle: {region.Trunk: 17, region.Primary: 17, region.Secondary: 17, region.Tertiary: 17, region.LocalStreet: 16,
-		region.Cycleway: 18, region.Service: 14, region.Track: 12, region.Path: 10, region.Pedestrian: 7, region.Ferry: 12},
-	region.Foot: {region.Trunk: 5, region.Primary: 5, region.Secondary: 5, region.Tertiary: 5, region.LocalStreet: 5, region.Pedestrian: 5,
-		region.Cycleway: 5, region.Service: 5, region.Track: 4.7, region.Path: 4.5, region.Steps: 2.5, region.Ferry: 12},
+	region.Bicycle: {
+		region.Trunk:       17,
+		region.Primary:     17,
+		region.Secondary:   17,
+		region.Tertiary:    17,
+		region.LocalStreet: 16,
+		region.Cycleway:    18,
+		region.Service:     14,
+		region.Track:       12,
+		region.Path:        10,
+		region.Pedestrian:  7,
+		region.Ferry:       12,
+	},
+	region.Foot: {
+		region.Trunk:       5,
+		region.Primary:     5,
+		region.Secondary:   5,
+		region.Tertiary:    5,
+		region.LocalStreet: 5,
+		region.Pedestrian:  5,
+		region.Cycleway:    5,
+		region.Service:     5,
+		region.Track:       4.7,
+		region.Path:        4.5,
+		region.Steps:       2.5,
+		region.Ferry:       12,
+	},
 }
 
 // slowest is what a mode makes where its table says nothing, in km/h.

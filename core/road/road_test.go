@@ -14,13 +14,16 @@ import (
 	"viandante/core/region"
 )
 
-// grid makes a network of n by n junctions about 100 m apart, shaken, with streets left out, one-way or closed to cars at random.
+// grid makes a network of n by n junctions about 100 m apart, shaken, with streets left out, one-way or closed to cars
+// at random.
 func grid(r *rand.Rand, n int) *region.Draft {
 	d := &region.Draft{RoadNodes: map[int64]geo.E7{}}
 	node := func(i, j int) int64 { return int64(i*n + j + 1) }
 	for i := range n {
 		for j := range n {
-			d.RoadNodes[node(i, j)] = geo.MustPoint(-38+float64(i)*0.0009+r.Float64()*0.0004, -26+float64(j)*0.0011+r.Float64()*0.0004).E7()
+			d.RoadNodes[node(i, j)] = geo.MustPoint(-38+float64(i)*0.0009+r.Float64()*0.0004, -26+float64(j)*0.0011+
+				r.Float64()*0.0004).
+				E7()
 		}
 	}
 	street := func(a, b int64) {
@@ -32,7 +35,16 @@ func grid(r *rand.Rand, n int) *region.Draft {
 			access |= region.NewAccess(region.Car, true, r.Float64() < 0.5)
 		}
 		class := []region.Class{region.LocalStreet, region.Primary, region.Path, region.Service}[r.IntN(4)]
-		d.Roads = append(d.Roads, region.Road{ID: int64(len(d.Roads) + 1), Class: class, Access: access, Name: class.String(), Nodes: []int64{a, b}})
+		d.Roads = append(
+			d.Roads,
+			region.Road{
+				ID:     int64(len(d.Roads) + 1),
+				Class:  class,
+				Access: access,
+				Name:   class.String(),
+				Nodes:  []int64{a, b},
+			},
+		)
 	}
 	for i := range n {
 		for j := range n {
@@ -155,14 +167,18 @@ func checkRoute(t *testing.T, r *Router, mode region.Mode, route *Route) {
 		}
 		middle := geo.MustPoint((a.Lat()+b.Lat())/2, (a.Lng()+b.Lng())/2)
 		allowed := false
-		r.region.SegmentTree().Nearest(region.BoxDistance(middle), func(k int) float64 { return r.project(uint32(k), middle).offM }, func(k int, d float64) bool {
-			if d > 0.5 {
-				return false
-			}
-			pa, pb := r.project(uint32(k), a), r.project(uint32(k), b)
-			allowed = allowed || pa.offM < 0.5 && pb.offM < 0.5 && r.region.Segment(uint32(k)).Access.Allows(mode, pb.alongM < pa.alongM)
-			return !allowed
-		})
+		r.region.SegmentTree().
+			Nearest(region.BoxDistance(middle), func(k int) float64 { return r.project(uint32(k), middle).offM },
+				func(k int, d float64) bool {
+					if d > 0.5 {
+						return false
+					}
+					pa, pb := r.project(uint32(k), a), r.project(uint32(k), b)
+					allowed = allowed ||
+						pa.offM < 0.5 && pb.offM < 0.5 &&
+							r.region.Segment(uint32(k)).Access.Allows(mode, pb.alongM < pa.alongM)
+					return !allowed
+				})
 		require.True(t, allowed, "%v to %v is no road for %v", a, b, mode)
 	}
 }
@@ -173,8 +189,20 @@ func street(access region.Access) *region.Draft {
 		RoadNodes: map[int64]geo.E7{1: at(0, 0), 2: at(0, 0.01), 3: at(0.01, 0.01), 4: at(0.01, 0)},
 		Roads: []region.Road{
 			{ID: 1, Class: region.LocalStreet, Access: access, Name: "Mill Lane", Nodes: []int64{1, 2}},
-			{ID: 2, Class: region.LocalStreet, Access: region.NewAccess(region.Car, true, true), Name: "High Road", Nodes: []int64{2, 3, 4}},
-			{ID: 3, Class: region.LocalStreet, Access: region.NewAccess(region.Car, true, true), Name: "Back Row", Nodes: []int64{4, 1}},
+			{
+				ID:     2,
+				Class:  region.LocalStreet,
+				Access: region.NewAccess(region.Car, true, true),
+				Name:   "High Road",
+				Nodes:  []int64{2, 3, 4},
+			},
+			{
+				ID:     3,
+				Class:  region.LocalStreet,
+				Access: region.NewAccess(region.Car, true, true),
+				Name:   "Back Row",
+				Nodes:  []int64{4, 1},
+			},
 		},
 	}
 }
@@ -223,7 +251,8 @@ func TestFromAPointToItself(t *testing.T) {
 }
 
 func TestTurnsAreNamedByTheirAngle(t *testing.T) {
-	for change, want := range map[float64]Turn{0: Straight, 24: Straight, -24: Straight, 45: SlightRight, -45: SlightLeft, 90: Right, -90: Left, 270: Left, 150: SharpRight, -150: SharpLeft, 179: Back, -175: Back} {
+	for change, want := range map[float64]Turn{0: Straight, 24: Straight, -24: Straight, 45: SlightRight,
+		-45: SlightLeft, 90: Right, -90: Left, 270: Left, 150: SharpRight, -150: SharpLeft, 179: Back, -175: Back} {
 		assert.Equal(t, want, turnBy(change), change)
 	}
 }

@@ -125,12 +125,14 @@ func (r *Router) ends(mode region.Mode, start, end snap, edges []uint32) (leave,
 		node uint32
 		cost float64
 		ok   bool
-	}{{first.To, start.restM, first.Access.Allows(mode, false)}, {first.From, start.alongM, first.Access.Allows(mode, true)}} {
+	}{{first.To, start.restM, first.Access.Allows(mode, false)}, {first.From, start.alongM, first.Access.Allows(mode,
+		true)}} {
 		for _, in := range []struct {
 			node uint32
 			cost float64
 			ok   bool
-		}{{last.From, end.alongM, last.Access.Allows(mode, false)}, {last.To, end.restM, last.Access.Allows(mode, true)}} {
+		}{{last.From, end.alongM, last.Access.Allows(mode, false)}, {last.To, end.restM, last.Access.Allows(mode,
+			true)}} {
 			c := out.cost/speed(mode, first) + in.cost/speed(mode, last)
 			if out.ok && in.ok && out.node == in.node && c < best {
 				best, leave, enter = c, out.node, in.node
@@ -188,8 +190,19 @@ func (route *Route) append(mode region.Mode, p piece, name string) {
 		turn = turnBy(bearing - geodesy.Measure(geodesy.Ellipsoid, route.Line[n-2], route.Line[n-1]).InitialBearing)
 	}
 	last := len(route.Steps) - 1
-	if last < 0 || turn == Back || route.Steps[last].Name != name || name == "" && (route.Steps[last].Class != p.segment.Class || turn != Straight) {
-		route.Steps = append(route.Steps, Step{Turn: turn, Name: name, Class: p.segment.Class, Bearing: bearing, At: p.line[0], From: len(route.Line) - 1})
+	if last < 0 || turn == Back || route.Steps[last].Name != name ||
+		name == "" && (route.Steps[last].Class != p.segment.Class || turn != Straight) {
+		route.Steps = append(
+			route.Steps,
+			Step{
+				Turn:    turn,
+				Name:    name,
+				Class:   p.segment.Class,
+				Bearing: bearing,
+				At:      p.line[0],
+				From:    len(route.Line) - 1,
+			},
+		)
 		last++
 	}
 	route.Steps[last].DistanceM += p.lengthM
@@ -202,7 +215,13 @@ func (route *Route) append(mode region.Mode, p piece, name string) {
 // turnBy names a change of direction in degrees.
 func turnBy(change float64) Turn {
 	c := math.Remainder(change, 360)
-	names := [...][2]Turn{{Straight, Straight}, {SlightLeft, SlightRight}, {Left, Right}, {SharpLeft, SharpRight}, {Back, Back}}
+	names := [...][2]Turn{
+		{Straight, Straight},
+		{SlightLeft, SlightRight},
+		{Left, Right},
+		{SharpLeft, SharpRight},
+		{Back, Back},
+	}
 	k := 0
 	for _, most := range [...]float64{25, 60, 120, 170} {
 		if math.Abs(c) > most {

@@ -135,7 +135,8 @@ func (r *Router) locate(mode region.Mode, p geo.Point) (snap, error) {
 	return best, nil
 }
 
-// project finds the point of a segment nearest to p, on a plane that fits p's surroundings, and measures on the ellipsoid.
+// project finds the point of a segment nearest to p, on a plane that fits p's surroundings, and measures on the
+// ellipsoid.
 func (r *Router) project(i uint32, p geo.Point) snap {
 	shape := r.region.Shape(i)
 	cos := math.Cos(p.Lat() * math.Pi / 180)
@@ -157,7 +158,8 @@ func (r *Router) project(i uint32, p geo.Point) snap {
 	}
 	a, b := shape[bestK].Point(), shape[bestK+1].Point()
 	s := snap{segment: i, after: bestK}
-	s.at = geo.MustPoint(a.Lat()+bestT*(b.Lat()-a.Lat()), geo.WrapLng(a.Lng()+bestT*geo.WrapLng(b.Lng()-a.Lng()))).Rounded()
+	s.at = geo.MustPoint(a.Lat()+bestT*(b.Lat()-a.Lat()), geo.WrapLng(a.Lng()+bestT*geo.WrapLng(b.Lng()-a.Lng()))).
+		Rounded()
 	for k := 1; k <= bestK; k++ {
 		s.alongM += geodesy.Distance(shape[k-1].Point(), shape[k].Point())
 	}

@@ -26,7 +26,12 @@ type search struct {
 }
 
 func newSearch(junctions int) *search {
-	return &search{stamp: make([]uint32, junctions), cost: make([]float64, junctions), through: make([]uint32, junctions), settled: make([]bool, junctions)}
+	return &search{
+		stamp:   make([]uint32, junctions),
+		cost:    make([]float64, junctions),
+		through: make([]uint32, junctions),
+		settled: make([]bool, junctions),
+	}
 }
 
 func (s *search) reach(node uint32, cost float64, through uint32, bound float64) {
@@ -39,7 +44,12 @@ func (s *search) reach(node uint32, cost float64, through uint32, bound float64)
 
 // search returns the edges between the junctions of the quickest way and its cost in seconds, unless none is cheaper
 // than limit or the context ends before.
-func (r *Router) search(ctx context.Context, mode region.Mode, start, end snap, limit float64) ([]uint32, float64, bool) {
+func (r *Router) search(
+	ctx context.Context,
+	mode region.Mode,
+	start, end snap,
+	limit float64,
+) ([]uint32, float64, bool) {
 	s := r.searches.Get().(*search)
 	defer r.searches.Put(s)
 	s.run++

@@ -165,9 +165,9 @@ type Fault struct {
 // Error implements error.
 func (f *Fault) Error() string { return fmt.Sprintf("%s at %v", f.Reason, f.At) }
 
-// Faults returns what is wrong with the rings of an area, the first of them the outer one: where they cross themselves or
-// each other, and holes that lie outside or in another. At most so many are returned. It costs O(n log n) for n positions
-// however they lie. The error is the context's.
+// Faults returns what is wrong with the rings of an area, the first of them the outer one: where they cross themselves
+// or each other, and holes that lie outside or in another. At most so many are returned. It costs O(n log n) for n
+// positions however they lie. The error is the context's.
 func Faults(ctx context.Context, rings [][]geo.Point, most int) ([]Fault, error) {
 	var out []Fault
 	opened := make([][]geo.Point, len(rings))

@@ -28,20 +28,30 @@ func TestFaults(t *testing.T) {
 		reason string
 		at     geo.Point
 	}{
-		"a square":                       {[][]geo.Point{square}, "", geo.Point{}},
-		"a bow tie":                      {[][]geo.Point{ring(0, 0, 10, 10, 0, 10, 10, 0)}, "the outline crosses itself", geo.MustPoint(5, 5)},
-		"a bow tie on the antimeridian":  {[][]geo.Point{ring(0, 175, 10, -175, 0, -175, 10, 175)}, "the outline crosses itself", geo.MustPoint(5, 180)},
-		"a bow tie near the pole":        {[][]geo.Point{ring(89, 0, 89, 180, 89, 90, 89, -90)}, "the outline crosses itself", geo.MustPoint(90, 0)},
-		"a square round the pole":        {[][]geo.Point{ring(80, 0, 80, 90, 80, 180, 80, -90)}, "", geo.Point{}},
-		"a square over the antimeridian": {[][]geo.Point{ring(0, 170, 0, -170, 10, -170, 10, 170), ring(4, 178, 4, -178, 6, -178, 6, 178)}, "", geo.Point{}},
-		"touching itself at a position":  {[][]geo.Point{ring(0, 0, 5, 5, 0, 10, 10, 10, 5, 5, 10, 0)}, "", geo.Point{}},
-		"turning back on itself":         {[][]geo.Point{ring(0, 0, 0, 10, 0, 5, 5, 5)}, "the outline crosses itself", geo.MustPoint(0, 5)},
-		"two positions":                  {[][]geo.Point{ring(0, 0, 1, 1, 0, 0)}, "ring 1 has fewer than three positions that differ", geo.MustPoint(0, 0)},
-		"a hole":                         {[][]geo.Point{square, ring(2, 2, 2, 4, 4, 4)}, "", geo.Point{}},
-		"a hole that touches":            {[][]geo.Point{square, ring(0, 2, 2, 4, 4, 2)}, "", geo.Point{}},
-		"a hole outside":                 {[][]geo.Point{square, ring(12, 2, 12, 4, 14, 4)}, "a hole lies outside the outline", geo.MustPoint(12, 2)},
-		"a hole that crosses":            {[][]geo.Point{square, ring(8, 2, 12, 4, 12, 2)}, "a hole crosses the outline", geo.MustPoint(10, 3)},
-		"a hole in a hole":               {[][]geo.Point{square, ring(1, 1, 1, 9, 9, 9), ring(2, 3, 2, 4, 3, 4)}, "a hole lies in another", geo.MustPoint(2, 3)},
+		"a square": {[][]geo.Point{square}, "", geo.Point{}},
+		"a bow tie": {[][]geo.Point{ring(0, 0, 10, 10, 0, 10, 10, 0)},
+			"the outline crosses itself", geo.MustPoint(5, 5)},
+		"a bow tie on the antimeridian": {[][]geo.Point{ring(0, 175, 10, -175, 0, -175, 10, 175)},
+			"the outline crosses itself", geo.MustPoint(5, 180)},
+		"a bow tie near the pole": {[][]geo.Point{ring(89, 0, 89, 180, 89, 90, 89, -90)},
+			"the outline crosses itself", geo.MustPoint(90, 0)},
+		"a square round the pole": {[][]geo.Point{ring(80, 0, 80, 90, 80, 180, 80, -90)}, "", geo.Point{}},
+		"a square over the antimeridian": {[][]geo.Point{ring(0, 170, 0, -170, 10, -170, 10, 170), ring(4, 178, 4,
+			-178, 6, -178, 6, 178)}, "", geo.Point{}},
+		"touching itself at a position": {[][]geo.Point{ring(0, 0, 5, 5, 0, 10, 10, 10, 5, 5, 10, 0)},
+			"", geo.Point{}},
+		"turning back on itself": {[][]geo.Point{ring(0, 0, 0, 10, 0, 5, 5, 5)},
+			"the outline crosses itself", geo.MustPoint(0, 5)},
+		"two positions": {[][]geo.Point{ring(0, 0, 1, 1, 0, 0)}, "ring 1 has fewer than three " +
+			"positions that differ", geo.MustPoint(0, 0)},
+		"a hole":              {[][]geo.Point{square, ring(2, 2, 2, 4, 4, 4)}, "", geo.Point{}},
+		"a hole that touches": {[][]geo.Point{square, ring(0, 2, 2, 4, 4, 2)}, "", geo.Point{}},
+		"a hole outside": {[][]geo.Point{square, ring(12, 2, 12, 4, 14, 4)},
+			"a hole lies outside the outline", geo.MustPoint(12, 2)},
+		"a hole that crosses": {[][]geo.Point{square, ring(8, 2, 12, 4, 12, 2)},
+			"a hole crosses the outline", geo.MustPoint(10, 3)},
+		"a hole in a hole": {[][]geo.Point{square, ring(1, 1, 1, 9, 9, 9), ring(2, 3, 2, 4, 3, 4)},
+			"a hole lies in another", geo.MustPoint(2, 3)},
 	} {
 		t.Run(name, func(t *testing.T) {
 			faults := faultsOf(t, c.rings, 5)
@@ -63,7 +73,10 @@ func TestCrossingsAreThoseOfAScan(t *testing.T) {
 		var line []geo.Point
 		for range 3 + r.IntN(80) {
 			scale := []float64{1e-5, 0.01, 3}[round%3] // coarse ones touch and overlap
-			line = append(line, geo.MustPoint(math.Round(r.Float64()*20)*scale, geo.WrapLng(179.9999+math.Round(r.Float64()*20)*scale)))
+			line = append(
+				line,
+				geo.MustPoint(math.Round(r.Float64()*20)*scale, geo.WrapLng(179.9999+math.Round(r.Float64()*20)*scale)),
+			)
 		}
 		sides := sidesOf([][]spot{planeOf([][]geo.Point{line}).spots(open(line))})
 		want, got := map[[2]int]bool{}, map[[2]int]bool{}
@@ -146,7 +159,8 @@ func TestRingsLieWhereCountingSaysTheyDo(t *testing.T) {
 			want[i] = nothing
 			smallest := int64(math.MaxInt64)
 			for k, o := range boxes {
-				if size := o[2] - o[0]; k != i && o[0] <= b[0] && o[1] <= b[1] && o[2] >= b[2] && o[3] >= b[3] && size < smallest {
+				if size := o[2] - o[0]; k != i && o[0] <= b[0] && o[1] <= b[1] && o[2] >= b[2] && o[3] >= b[3] &&
+					size < smallest {
 					want[i], smallest = k, size
 				}
 			}
@@ -157,8 +171,8 @@ func TestRingsLieWhereCountingSaysTheyDo(t *testing.T) {
 	}
 }
 
-// Whatever way a hundred thousand positions lie, they are looked at in a moment: each of these took half a minute or more
-// when sides were looked for in the cells of a grid.
+// Whatever way a hundred thousand positions lie, they are looked at in a moment: each of these took half a minute or
+// more when sides were looked for in the cells of a grid.
 func TestNoArrangementTakesLong(t *testing.T) {
 	comb := []geo.Point{}
 	teeth, holes, zigs := 25_000, 20_000, 100_000
@@ -167,7 +181,13 @@ func TestNoArrangementTakesLong(t *testing.T) {
 	}
 	for i := range teeth { // a comb whose long teeth lean
 		x := float64(i) * 1e-4
-		comb = append(comb, geo.MustPoint(0, x), geo.MustPoint(9, x+4), geo.MustPoint(9, x+4.00004), geo.MustPoint(0, x+0.00004))
+		comb = append(
+			comb,
+			geo.MustPoint(0, x),
+			geo.MustPoint(9, x+4),
+			geo.MustPoint(9, x+4.00004),
+			geo.MustPoint(0, x+0.00004),
+		)
 	}
 	comb = append(comb, geo.MustPoint(-1, 3), geo.MustPoint(-1, 0))
 	assert.Empty(t, faultsOf(t, [][]geo.Point{comb}, 50))

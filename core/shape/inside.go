@@ -42,8 +42,8 @@ func evenOdd(n int, corner func(i int) (x, y float64), x, y float64) bool {
 	return in
 }
 
-// unrolled returns a ring's longitudes without the leap at the antimeridian, the first of them again at the end, and how
-// far they run round the globe in all: 0, or 360 or -360 degrees for a ring round a pole.
+// unrolled returns a ring's longitudes without the leap at the antimeridian, the first of them again at the end, and
+// how far they run round the globe in all: 0, or 360 or -360 degrees for a ring round a pole.
 func unrolled(ring []geo.Point) (lng []float64, turn float64) {
 	lng = make([]float64, len(ring)+1)
 	lng[0] = ring[0].Lng()
@@ -53,7 +53,8 @@ func unrolled(ring []geo.Point) (lng []float64, turn float64) {
 	return lng, 360 * math.Round((lng[len(ring)]-lng[0])/360)
 }
 
-// PoleInside returns 1 for a ring that goes round the north pole, -1 for the south pole, 0 for one that goes round none.
+// PoleInside returns 1 for a ring that goes round the north pole, -1 for the south pole, 0 for one that goes round
+// none.
 func PoleInside(ring []geo.Point) float64 {
 	if len(ring) == 0 {
 		return 0

@@ -1,13 +1,14 @@
 // Package shape measures paths and areas on WGS 84 and says whether they are sound.
 //
-// Lengths and areas: a side is the geodesic between its ends. The area between a short side, the equator and two meridians
-// is the integral of the authalic function q over the longitude (Snyder 1987, eq. 3-12) by a Gauss–Legendre rule; that of
-// a long one, or one near a pole, is in area.go. It is right over the antimeridian and over the poles, to a few square
-// millimetres for a field (some square centimetres beyond 84 degrees) and one part in 10^12 for a continent.
+// Lengths and areas: a side is the geodesic between its ends. The area between a short side, the equator and two
+// meridians is the integral of the authalic function q over the longitude (Snyder 1987, eq. 3-12) by a Gauss–Legendre
+// rule; that of a long one, or one near a pole, is in area.go. It is right over the antimeridian and over the poles, to
+// a few square millimetres for a field (some square centimetres beyond 84 degrees) and one part in 10^12 for a
+// continent.
 //
-// Crossings: between neighbouring positions a side is straight on the plane of longitude and latitude, as RFC 7946 says,
-// and takes the short way over the antimeridian; a ring round a pole, or near to one, is looked at on the plane that
-// touches the globe there. Positions are compared as whole numbers, so that the answer is exact.
+// Crossings: between neighbouring positions a side is straight on the plane of longitude and latitude, as RFC 7946
+// says, and takes the short way over the antimeridian; a ring round a pole, or near to one, is looked at on the plane
+// that touches the globe there. Positions are compared as whole numbers, so that the answer is exact.
 package shape
 
 import (
@@ -27,7 +28,8 @@ const (
 // authalic is the area between the equator and a latitude, in square metres for each radian of longitude.
 func authalic(sinLat float64) float64 {
 	e := math.Sqrt(ecc2)
-	return equatorialRadius * equatorialRadius * (1 - ecc2) / 2 * (sinLat/(1-ecc2*sinLat*sinLat) + math.Atanh(e*sinLat)/e)
+	return equatorialRadius * equatorialRadius * (1 - ecc2) / 2 * (sinLat/(1-ecc2*sinLat*sinLat) +
+		math.Atanh(e*sinLat)/e)
 }
 
 // EarthArea is the surface of the ellipsoid in square metres.
@@ -88,7 +90,8 @@ func Ring(ring []geo.Point) Measured {
 			under += underSide(a, b, lengthM, bearing, zero)
 		}
 	}
-	// What lies at the left is what lies under the ring, the other way round; with a pole in it, what is left up to the pole.
+	// What lies at the left is what lies under the ring, the other way round; with a pole in it, what is left up to the
+	// pole.
 	round := math.Round(turned / (2 * math.Pi))
 	left := -under + 2*math.Pi*(authalic(1)*math.Abs(round)-zero*round)
 	m.Pole = m.Pole || round != 0
@@ -127,8 +130,8 @@ var (
 		{0.9602898564975363, 0.1012285362903763}, {-0.9602898564975363, 0.1012285362903763}}
 )
 
-// underSide is the area in square metres between the geodesic from a to b, which has a length and an initial bearing, and
-// the parallel on which authalic is zero.
+// underSide is the area in square metres between the geodesic from a to b, which has a length and an initial bearing,
+// and the parallel on which authalic is zero.
 func underSide(a, b geo.Point, lengthM, bearing, zero float64) float64 {
 	rule := func(nodes [][2]float64, from, to float64) float64 {
 		sum := 0.0
@@ -136,7 +139,11 @@ func underSide(a, b geo.Point, lengthM, bearing, zero float64) float64 {
 			lat, _, azimuth := geodesy.Direct(a.Lat(), a.Lng(), bearing, (from+to)/2+(to-from)/2*n[0])
 			sin, cos := math.Sincos(lat * degree)
 			// dλ/ds along a geodesic: the sine of its azimuth over the radius of the parallel.
-			sum += n[1] * (authalic(sin) - zero) * math.Sin(azimuth*degree) * math.Sqrt(1-ecc2*sin*sin) / (equatorialRadius * cos)
+			sum += n[1] * (authalic(sin) - zero) * math.Sin(
+				azimuth*degree,
+			) * math.Sqrt(
+				1-ecc2*sin*sin,
+			) / (equatorialRadius * cos)
 		}
 		return sum * (to - from) / 2
 	}

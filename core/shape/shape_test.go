@@ -31,17 +31,21 @@ func TestAreas(t *testing.T) {
 		left   bool
 		pole   bool
 	}{
-		"an octant":                              {ring(0, 0, 0, 90, 90, 0), whole / 8, 1e2, true, true},
-		"an octant whose sides are cut in two":   {ring(0, 0, 0, 45, 0, 90, 45, 90, 90, 17, 45, 0), whole / 8, 1e2, true, true},
-		"an octant, the other way round":         {ring(0, 0, 90, 0, 0, 90), whole / 8, 1e2, false, true},
-		"a hemisphere":                           {ring(0, 0, 0, 90, 0, 180, 0, -90), whole / 2, 1e3, true, true},
-		"a lune of 60° by way of both poles":     {ring(-90, 0, 0, 10, 90, 0, 0, -50), whole / 6, 1e3, true, true},
-		"an octant at the antimeridian":          {ring(0, 135, 0, -135, -90, 0), whole / 8, 1e2, false, true},
-		"a square round the south pole":          {ring(-89, 0, -89, 90, -89, 180, -89, -90), 2.495e10, 5e7, false, true},
-		"a square round the south pole, reverse": {ring(-89, 0, -89, -90, -89, 180, -89, 90), 2.495e10, 5e7, true, true},
-		"over the pole by a side":                {ring(80, 0, 80, 180, 80, -90), Ring(ring(80, 0, 90, 7, 80, 180, 80, -90)).AreaM2, 1, true, true},
-		"nothing":                                {nil, 0, 0, false, false},
-		"a position twice":                       {ring(1, 1, 1, 1), 0, 0, false, false},
+		"an octant": {ring(0, 0, 0, 90, 90, 0), whole / 8, 1e2, true, true},
+		"an octant whose sides are cut in two": {ring(0, 0, 0, 45, 0, 90, 45, 90, 90, 17, 45, 0), whole / 8, 1e2,
+			true, true},
+		"an octant, the other way round":     {ring(0, 0, 90, 0, 0, 90), whole / 8, 1e2, false, true},
+		"a hemisphere":                       {ring(0, 0, 0, 90, 0, 180, 0, -90), whole / 2, 1e3, true, true},
+		"a lune of 60° by way of both poles": {ring(-90, 0, 0, 10, 90, 0, 0, -50), whole / 6, 1e3, true, true},
+		"an octant at the antimeridian":      {ring(0, 135, 0, -135, -90, 0), whole / 8, 1e2, false, true},
+		"a square round the south pole": {ring(-89, 0, -89, 90, -89, 180, -89, -90), 2.495e10, 5e7, false,
+			true},
+		"a square round the south pole, reverse": {ring(-89, 0, -89, -90, -89, 180, -89, 90), 2.495e10, 5e7, true,
+			true},
+		"over the pole by a side": {ring(80, 0, 80, 180, 80, -90), Ring(ring(80, 0, 90, 7, 80, 180, 80,
+			-90)).AreaM2, 1, true, true},
+		"nothing":          {nil, 0, 0, false, false},
+		"a position twice": {ring(1, 1, 1, 1), 0, 0, false, false},
 	} {
 		t.Run(name, func(t *testing.T) {
 			m := Ring(c.ring)
@@ -52,14 +56,24 @@ func TestAreas(t *testing.T) {
 	}
 }
 
-// Karney 2013, "Algorithms for geodesics", section 6 measures Antarctica-like shapes; his library's manual gives, for the
-// triangle (0,0), (0,90), (90,0), an eighth of the ellipsoid, which TestAreas has. Here areas are held to a plain sum.
+// Karney 2013, "Algorithms for geodesics", section 6 measures Antarctica-like shapes; his library's manual gives, for
+// the triangle (0,0), (0,90), (90,0), an eighth of the ellipsoid, which TestAreas has. Here areas are held to a plain
+// sum.
 func TestAreaAgainstThinStrips(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 9))
 	for range 12 {
 		lat, lng := r.Float64()*150-75, r.Float64()*360-180
 		size := math.Pow(10, r.Float64()*4-2.5)
-		a, b, c := geo.MustPoint(lat, lng), geo.MustPoint(lat+size*(r.Float64()-0.3)*0.2, geo.WrapLng(lng+size)), geo.MustPoint(math.Min(89, lat+size*0.3), geo.WrapLng(lng+size*r.Float64()))
+		a, b, c := geo.MustPoint(
+			lat,
+			lng,
+		), geo.MustPoint(
+			lat+size*(r.Float64()-0.3)*0.2,
+			geo.WrapLng(lng+size),
+		), geo.MustPoint(
+			math.Min(89, lat+size*0.3),
+			geo.WrapLng(lng+size*r.Float64()),
+		)
 		want := math.Abs(strips(a, b) + strips(b, c) + strips(c, a))
 		got := Ring([]geo.Point{a, b, c})
 		assert.InEpsilon(t, want, got.AreaM2, 2e-5, "%v %v %v", a, b, c)
@@ -98,8 +112,8 @@ func strips(a, b geo.Point) float64 {
 	return sum
 }
 
-// halved is the area between a side and the equator by quadrature along the geodesic, whose interval is halved until two
-// results agree: independent of the closed form, and slow near the poles.
+// halved is the area between a side and the equator by quadrature along the geodesic, whose interval is halved until
+// two results agree: independent of the closed form, and slow near the poles.
 func halved(a, b geo.Point, depth int) float64 {
 	lengthM, bearing, _ := geodesy.Inverse(a.Lat(), a.Lng(), b.Lat(), b.Lng())
 	rule := func(from, to float64) float64 {
@@ -108,7 +122,13 @@ func halved(a, b geo.Point, depth int) float64 {
 			lat, _, azimuth := geodesy.Direct(a.Lat(), a.Lng(), bearing, (from+to)/2+(to-from)/2*n[0])
 			sin, cos := math.Sincos(lat * degree)
 			// dλ/ds along a geodesic: the sine of its azimuth over the radius of the parallel.
-			sum += n[1] * authalic(sin) * math.Sin(azimuth*degree) * math.Sqrt(1-ecc2*sin*sin) / (equatorialRadius * cos)
+			sum += n[1] * authalic(
+				sin,
+			) * math.Sin(
+				azimuth*degree,
+			) * math.Sqrt(
+				1-ecc2*sin*sin,
+			) / (equatorialRadius * cos)
 		}
 		return sum * (to - from) / 2
 	}
@@ -134,7 +154,10 @@ func TestTheClosedFormIsTheIntegral(t *testing.T) {
 		size := []float64{0.001, 0.1, 5, 170}[n%4]
 		lat, lng := r.Float64()*178-89, r.Float64()*360-180
 		a := geo.MustPoint(lat, lng)
-		b := geo.MustPoint(math.Max(-89, math.Min(89, lat+size*(r.Float64()-0.5))), geo.WrapLng(lng+size*(2*r.Float64()-1)))
+		b := geo.MustPoint(
+			math.Max(-89, math.Min(89, lat+size*(r.Float64()-0.5))),
+			geo.WrapLng(lng+size*(2*r.Float64()-1)),
+		)
 		lengthM, bearing, _ := geodesy.Inverse(a.Lat(), a.Lng(), b.Lat(), b.Lng())
 		want := halved(a, b, 14)
 		assert.InDelta(t, want, underGeodesic(a, b, lengthM, bearing), 0.02+2e-15*EarthArea, "%v %v", a, b)
@@ -165,7 +188,8 @@ func TestSidesPastAPole(t *testing.T) {
 }
 
 func TestSmallArea(t *testing.T) {
-	// A square of 100 m, laid out by bearing and distance; on the ellipsoid its area is 10,000 m² to a few square centimetres.
+	// A square of 100 m, laid out by bearing and distance; on the ellipsoid its area is 10,000 m² to a few square
+	// centimetres.
 	a := geo.MustPoint(-38.1, -26.2)
 	at := func(p geo.Point, bearing, m float64) geo.Point {
 		q, _, err := geodesy.Destination(geodesy.Ellipsoid, p, bearing, m)
@@ -184,7 +208,8 @@ func TestSmallArea(t *testing.T) {
 func TestCircle(t *testing.T) {
 	for _, r := range []float64{1, 500, 1e5, 3e6} {
 		area, round := Circle(geo.MustPoint(-38, -26), r)
-		// A cap of the sphere with the mean radius; the ellipsoid's curvature differs from it by some tenths of a percent.
+		// A cap of the sphere with the mean radius; the ellipsoid's curvature differs from it by some tenths of a
+		// percent.
 		want := 2 * math.Pi * geodesy.MeanRadius * geodesy.MeanRadius * (1 - math.Cos(r/geodesy.MeanRadius))
 		assert.InEpsilon(t, want, area, 3e-3, "%v m", r)
 		assert.InEpsilon(t, 2*math.Pi*geodesy.MeanRadius*math.Sin(r/geodesy.MeanRadius), round, 3e-3)

@@ -15,8 +15,8 @@ import (
 // point those that end there leave before those that begin there come, and what begins on another side is put above or
 // below it by its direction. All comparisons are of whole numbers, and exact.
 //
-// The order also tells which ring each ring lies in: the side just below a ring's leftmost position belongs to it, or to
-// one that lies in the same ring.
+// The order also tells which ring each ring lies in: the side just below a ring's leftmost position belongs to it, or
+// to one that lies in the same ring.
 
 // nothing stands for no side, and for the parent of a ring that lies in none.
 const nothing = -1
@@ -85,8 +85,15 @@ type event struct {
 func compareSpots(a, b spot) int { return cmp.Or(cmp.Compare(a.x, b.x), cmp.Compare(a.y, b.y)) }
 
 func newSweeper(sides []side) *sweeper {
-	w := &sweeper{sides: sides, low: make([]spot, len(sides)), high: make([]spot, len(sides)), out: make([]bool, len(sides)),
-		lowest: map[int]int32{}, seen: map[int]bool{}, parents: map[int]int{}}
+	w := &sweeper{
+		sides:   sides,
+		low:     make([]spot, len(sides)),
+		high:    make([]spot, len(sides)),
+		out:     make([]bool, len(sides)),
+		lowest:  map[int]int32{},
+		seen:    map[int]bool{},
+		parents: map[int]int{},
+	}
 	w.events = make([]event, 0, 2*len(sides))
 	for i, s := range sides {
 		low, high := s.a, s.b
@@ -115,7 +122,8 @@ func newSweeper(sides []side) *sweeper {
 func insides(sides []side) []bool {
 	out := make([]bool, len(sides))
 	for from, to := 0, 0; from < len(sides); from = to {
-		var left, right uint128 // twice the area at the left of those that go round the first position, and at the right
+		// twice the area at the left of those that go round the first position, and at the right
+		var left, right uint128
 		origin := sides[from].a
 		for to = from; to < len(sides) && sides[to].ring == sides[from].ring; to++ {
 			a, b := sides[to].a, sides[to].b

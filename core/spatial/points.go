@@ -14,9 +14,9 @@ import (
 // array without pointers in which the median of a stretch is its middle element. In three dimensions there is no
 // antimeridian and no pole.
 //
-// A node is 16 bytes: a vector in single precision, good to 0.4 m, and the item's number. Whoever searches brings the exact
-// positions along; what the tree leaves out lies too far off whatever the rounding was. Building costs O(n log n), a
-// search O(log n + k) of the n points.
+// A node is 16 bytes: a vector in single precision, good to 0.4 m, and the item's number. Whoever searches brings the
+// exact positions along; what the tree leaves out lies too far off whatever the rounding was. Building costs O(n log
+// n), a search O(log n + k) of the n points.
 type Points struct{ nodes []node }
 
 type node struct {
@@ -84,8 +84,8 @@ func build(nodes []node, axis int) {
 	}
 }
 
-// selectMedian is Hoare's selection: afterwards everything left of mid is no greater on the axis, everything right of it
-// no less.
+// selectMedian is Hoare's selection: afterwards everything left of mid is no greater on the axis, everything right of
+// it no less.
 func selectMedian(nodes []node, mid, axis int) {
 	lo, hi := 0, len(nodes)-1
 	for lo < hi {

@@ -9,10 +9,10 @@ import (
 	"viandante/core/mercator"
 )
 
-// Quad counts points in the cells of the map's tiles, at any zoom: the points' Morton codes (Morton 1966) on the square of
-// package mercator in order, so that a cell is a run of them, found by bisection, with sums of their places so far at each
-// 32nd, so that the middle of a run is one subtraction. It is immutable, and holds 13 bytes for a point. Building costs
-// O(n log n), a cell O(log n).
+// Quad counts points in the cells of the map's tiles, at any zoom: the points' Morton codes (Morton 1966) on the square
+// of package mercator in order, so that a cell is a run of them, found by bisection, with sums of their places so far
+// at each 32nd, so that the middle of a run is one subtraction. It is immutable, and holds 13 bytes for a point.
+// Building costs O(n log n), a cell O(log n).
 type Quad struct {
 	codes []uint64
 	item  []uint32
@@ -47,7 +47,10 @@ func NewQuad(items []uint32, at func(item uint32) geo.Point) *Quad {
 			all = append(all, coded{mortonOf(mercator.Project(p)), i})
 		}
 	}
-	slices.SortFunc(all, func(a, b coded) int { return cmp.Or(cmp.Compare(a.code, b.code), cmp.Compare(a.item, b.item)) })
+	slices.SortFunc(
+		all,
+		func(a, b coded) int { return cmp.Or(cmp.Compare(a.code, b.code), cmp.Compare(a.item, b.item)) },
+	)
 	q := &Quad{make([]uint64, len(all)), make([]uint32, len(all)), make([][2]uint64, len(all)/stride+1)}
 	var x, y uint64
 	for i, c := range all {
@@ -98,8 +101,8 @@ func gather(v uint64) int {
 	return int((v | v>>16) & 0xffffffff)
 }
 
-// QuadCellOf returns the cell of a tile in which a point lies, the tile being divided so often, and false when it lies on
-// another tile.
+// QuadCellOf returns the cell of a tile in which a point lies, the tile being divided so often, and false when it lies
+// on another tile.
 func QuadCellOf(p geo.Point, z, x, y, depth int) (column, row int, ok bool) {
 	code := mortonOf(mercator.Project(p)) >> (2 * (quadBits - z - depth))
 	cx, cy := gather(code), gather(code>>1)

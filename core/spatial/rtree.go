@@ -7,8 +7,8 @@
 //	level 1: one box for each 16 boxes of level 0
 //	…        until one box is left
 //
-// Item i is leaf i, so no pointers and no ids are kept: 16 bytes an item and one fifteenth more. The array is written to
-// a region file as it is and read in place. A query touches O(log n + k) boxes.
+// Item i is leaf i, so no pointers and no ids are kept: 16 bytes an item and one fifteenth more. The array is written
+// to a region file as it is and read in place. A query touches O(log n + k) boxes.
 //
 // Points is an index over stored places that changes; see points.go.
 package spatial
@@ -176,7 +176,11 @@ func (t *Boxes) childCount(level int) int {
 
 // Nearest calls yield with the items in the order of their distance until it returns false. boxDistance is a lower
 // bound for the distance of everything in a box; itemDistance is an item's own, or +Inf to leave it out.
-func (t *Boxes) Nearest(boxDistance func(Box) float64, itemDistance func(i int) float64, yield func(i int, distance float64) bool) {
+func (t *Boxes) Nearest(
+	boxDistance func(Box) float64,
+	itemDistance func(i int) float64,
+	yield func(i int, distance float64) bool,
+) {
 	if t.n == 0 {
 		return
 	}

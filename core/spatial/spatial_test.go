@@ -112,7 +112,12 @@ func TestPointsAgreeWithAScan(t *testing.T) {
 	}
 	index := NewPoints(all, where)
 	require.Equal(t, len(points)-1, index.Len())
-	several := []*Points{NewPoints(parts[0], where), NewPoints(parts[1], where), NewPoints(parts[2], where), NewPoints(nil, where)}
+	several := []*Points{
+		NewPoints(parts[0], where),
+		NewPoints(parts[1], where),
+		NewPoints(parts[2], where),
+		NewPoints(nil, where),
+	}
 	ask := func(s Search, in ...*Points) []Found {
 		s.At, s.Less = where, less
 		for _, x := range in {
@@ -165,7 +170,13 @@ func BenchmarkNearestOfAMillion(b *testing.B) {
 	where := func(item uint32) geo.Point { return points[item] }
 	index := NewPoints(items, where)
 	for b.Loop() {
-		s := Search{Center: points[r.IntN(len(points))], WithinM: math.Inf(1), N: 50, At: where, Less: func(a, b uint32) bool { return a < b }}
+		s := Search{
+			Center:  points[r.IntN(len(points))],
+			WithinM: math.Inf(1),
+			N:       50,
+			At:      where,
+			Less:    func(a, b uint32) bool { return a < b },
+		}
 		s.In(index)
 		s.Found()
 	}

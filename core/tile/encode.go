@@ -34,7 +34,15 @@ func newEncoder() *encoder {
 	return &encoder{layers: map[layerKey]*layer{}, names: map[string]uint64{"": 0}}
 }
 
-func (e *encoder) add(id uint64, class region.Class, shape region.Shape, flags region.Flag, rank uint8, text string, parts [][]mercator.XY) {
+func (e *encoder) add(
+	id uint64,
+	class region.Class,
+	shape region.Shape,
+	flags region.Flag,
+	rank uint8,
+	text string,
+	parts [][]mercator.XY,
+) {
 	k := layerKey{class, shape}
 	l := e.layers[k]
 	if l == nil {

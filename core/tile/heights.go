@@ -38,7 +38,8 @@ func newSampler(r *region.Region, id ID, n, margin int) *sampler {
 	}
 	b := r.Meta.Bounds
 	nw, se := id.at(0, 0), id.at(mercator.Extent, mercator.Extent)
-	if id.Z > 0 && (nw.Lat() < b.South || se.Lat() > b.North || id.X+1 < 1<<id.Z && se.Lng() < b.West || nw.Lng() > b.East) {
+	if id.Z > 0 &&
+		(nw.Lat() < b.South || se.Lat() > b.North || id.X+1 < 1<<id.Z && se.Lng() < b.West || nw.Lng() > b.East) {
 		return nil
 	}
 	s := &sampler{region: r}
@@ -105,7 +106,10 @@ func (e *encoder) contours(r *region.Region, id ID) {
 		for _, l := range lines {
 			line := make([]mercator.XY, 0, len(l))
 			for _, p := range l {
-				q := mercator.XY{X: int32(math.Round((p.X - float64(margin)) * unit)), Y: int32(math.Round((p.Y - float64(margin)) * unit))}
+				q := mercator.XY{
+					X: int32(math.Round((p.X - float64(margin)) * unit)),
+					Y: int32(math.Round((p.Y - float64(margin)) * unit)),
+				}
 				if k := len(line); k == 0 || line[k-1] != q {
 					line = append(line, q)
 				}

@@ -43,13 +43,21 @@ func (id ID) units(p geo.Point) (x, y float64) {
 // at returns the position of a point given in units of the tile.
 func (id ID) at(x, y float64) geo.Point {
 	n := math.Ldexp(mercator.Extent, id.Z)
-	return mercator.Unproject((float64(id.X)*mercator.Extent+x)/n, math.Max(0, math.Min(1, (float64(id.Y)*mercator.Extent+y)/n)))
+	return mercator.Unproject(
+		(float64(id.X)*mercator.Extent+x)/n,
+		math.Max(0, math.Min(1, (float64(id.Y)*mercator.Extent+y)/n)),
+	)
 }
 
-var frame = generalize.Window{MinX: -region.Margin, MinY: -region.Margin, MaxX: mercator.Extent + region.Margin, MaxY: mercator.Extent + region.Margin}
+var frame = generalize.Window{
+	MinX: -region.Margin,
+	MinY: -region.Margin,
+	MaxX: mercator.Extent + region.Margin,
+	MaxY: mercator.Extent + region.Margin,
+}
 
-// Encode returns the encoded tile of all regions together, and of the world's coastlines beneath them where world is not
-// nil; nil when there is nothing on it. The tile must pass Check.
+// Encode returns the encoded tile of all regions together, and of the world's coastlines beneath them where world is
+// not nil; nil when there is nothing on it. The tile must pass Check.
 func Encode(regions []*region.Region, world *region.Region, id ID) []byte {
 	e := newEncoder()
 	if world != nil {

@@ -51,7 +51,14 @@ func decode(t testing.TB, data []byte) (out []feature) {
 	for n := number(); n > 0; n-- {
 		class, shape := text(), region.Shape(octet())
 		for k := number(); k > 0; k-- {
-			f := feature{class: class, shape: shape, id: uint64(number()), name: names[number()], flags: region.Flag(octet()), rank: octet()}
+			f := feature{
+				class: class,
+				shape: shape,
+				id:    uint64(number()),
+				name:  names[number()],
+				flags: region.Flag(octet()),
+				rank:  octet(),
+			}
 			var at xy
 			for p := number(); p > 0; p-- {
 				var part []xy
@@ -90,9 +97,30 @@ func oneRegion(t testing.TB, d *region.Draft) []*region.Region {
 
 func TestATileHoldsWhatLiesOnIt(t *testing.T) {
 	regions := oneRegion(t, &region.Draft{Ground: []region.Feature{
-		{ID: 42, Class: region.Primary, Shape: region.LineShape, MinZoom: 3, Flags: region.Tunnel, Rank: 7, Name: "Høgd <Road>", Parts: [][]geo.E7{{at(-1, -1), at(1, 1)}}},
-		{ID: 43, Class: region.Land, Shape: region.AreaShape, Parts: [][]geo.E7{{at(-2, -2), at(-2, 2), at(2, 2), at(2, -2)}}},
-		{ID: 44, Class: region.Peak, Shape: region.PointShape, MinZoom: 9, Name: "Top", Parts: [][]geo.E7{{at(0.5, -0.5)}}},
+		{
+			ID:      42,
+			Class:   region.Primary,
+			Shape:   region.LineShape,
+			MinZoom: 3,
+			Flags:   region.Tunnel,
+			Rank:    7,
+			Name:    "Høgd <Road>",
+			Parts:   [][]geo.E7{{at(-1, -1), at(1, 1)}},
+		},
+		{
+			ID:    43,
+			Class: region.Land,
+			Shape: region.AreaShape,
+			Parts: [][]geo.E7{{at(-2, -2), at(-2, 2), at(2, 2), at(2, -2)}},
+		},
+		{
+			ID:      44,
+			Class:   region.Peak,
+			Shape:   region.PointShape,
+			MinZoom: 9,
+			Name:    "Top",
+			Parts:   [][]geo.E7{{at(0.5, -0.5)}},
+		},
 	}})
 	assert.Nil(t, tile.Encode(regions, nil, tile.ID{Z: 5}))
 	got := decode(t, tile.Encode(regions, nil, tile.ID{Z: 5, X: 15, Y: 15}))
@@ -102,7 +130,11 @@ func TestATileHoldsWhatLiesOnIt(t *testing.T) {
 	assert.Equal(t, "land", land.class)
 	assert.Equal(t, feature{42, "primary", region.LineShape, region.Tunnel, 7, "Høgd <Road>", road.parts}, road)
 	for _, p := range slices.Concat(land.parts[0], road.parts[0]) {
-		assert.True(t, p.X >= -region.Margin && p.X <= mercator.Extent+region.Margin && p.Y >= -region.Margin && p.Y <= mercator.Extent+region.Margin)
+		assert.True(
+			t,
+			p.X >= -region.Margin && p.X <= mercator.Extent+region.Margin && p.Y >= -region.Margin &&
+				p.Y <= mercator.Extent+region.Margin,
+		)
 	}
 	assert.InDelta(t, 3968, road.parts[0][1].Y, 2, "through the tile's corner, 0, 0, into the margin")
 	got = decode(t, tile.Encode(regions, nil, tile.At(geo.MustPoint(0.5, -0.5), 12)))
@@ -142,7 +174,13 @@ func TestNothingBreaksBetweenTiles(t *testing.T) {
 		first := tile.At(geo.MustPoint(-38.07, -26.28), zoom)
 		for k := range min(24, 1<<(zoom-7)) {
 			id := tile.ID{Z: zoom, X: first.X + k, Y: first.Y + k%3}
-			left, right := decode(t, tile.Encode(regions, nil, id)), decode(t, tile.Encode(regions, nil, tile.ID{Z: zoom, X: id.X + 1, Y: id.Y}))
+			left, right := decode(
+				t,
+				tile.Encode(regions, nil, id),
+			), decode(
+				t,
+				tile.Encode(regions, nil, tile.ID{Z: zoom, X: id.X + 1, Y: id.Y}),
+			)
 			for _, class := range []string{"primary", "secondary", "street", "track", "river", "stream", "contour"} {
 				a, b := crossings(left, class, mercator.Extent), crossings(right, class, 0)
 				require.Len(t, b, len(a), "%s, %v", class, id)
@@ -180,7 +218,12 @@ func over(t *testing.T, f func(id tile.ID)) {
 
 func TestOutlinesDoNotCrossThemselves(t *testing.T) {
 	regions := []*region.Region{demotest.Island(t).Region}
-	frame := generalize.Window{MinX: -region.Margin, MinY: -region.Margin, MaxX: mercator.Extent + region.Margin, MaxY: mercator.Extent + region.Margin}
+	frame := generalize.Window{
+		MinX: -region.Margin,
+		MinY: -region.Margin,
+		MaxX: mercator.Extent + region.Margin,
+		MaxY: mercator.Extent + region.Margin,
+	}
 	rings, bad := 0, 0
 	over(t, func(id tile.ID) {
 		for _, f := range decode(t, tile.Encode(regions, nil, id)) {
@@ -190,7 +233,8 @@ func TestOutlinesDoNotCrossThemselves(t *testing.T) {
 			for _, ring := range f.parts {
 				rings++
 				i, k, knot := generalize.Crossing(ring)
-				if knot && !onEdge(frame, ring, i) && !onEdge(frame, ring, k) { // along the frame, which is not seen, it may
+				if knot && !onEdge(frame, ring, i) &&
+					!onEdge(frame, ring, k) { // along the frame, which is not seen, it may
 					bad++
 					t.Logf("%v: %s %d crosses itself at %v", id, f.class, f.id, ring[i])
 				}
@@ -221,7 +265,8 @@ func TestWhatIsDrawnLiesWhereItIs(t *testing.T) {
 	}
 	for i := range m.Draft.Ground {
 		f := &m.Draft.Ground[i]
-		if f.Class != region.Land && f.Class != region.Primary && f.Class != region.Trunk && !(f.Class == region.Water && len(f.Parts[0]) > 60) {
+		if f.Class != region.Land && f.Class != region.Primary && f.Class != region.Trunk &&
+			!(f.Class == region.Water && len(f.Parts[0]) > 60) {
 			continue
 		}
 		if ring := f.Parts[0]; f.Shape == region.LineShape && ring[0] == ring[len(ring)-1] {
@@ -251,7 +296,18 @@ func TestWhatIsDrawnLiesWhereItIs(t *testing.T) {
 						}
 					}
 				}
-				require.LessOrEqual(t, best, 9.5, "%v of %d (%s, %d points) at zoom %d, %v", f.Class, f.ID, f.Name, len(f.Parts[0]), z, p)
+				require.LessOrEqual(
+					t,
+					best,
+					9.5,
+					"%v of %d (%s, %d points) at zoom %d, %v",
+					f.Class,
+					f.ID,
+					f.Name,
+					len(f.Parts[0]),
+					z,
+					p,
+				)
 				looked++
 			}
 		}
@@ -281,7 +337,14 @@ func TestIdsAreThoseOfTheSource(t *testing.T) {
 func TestTheWorldGivesWayToARegion(t *testing.T) {
 	square := func(class region.Class, id region.FeatureID, half float64) *region.Draft {
 		return &region.Draft{Bounds: geo.Box{South: -half, West: -half, North: half, East: half},
-			Ground: []region.Feature{{ID: id, Class: class, Shape: region.AreaShape, Parts: [][]geo.E7{{at(-half, -half), at(-half, half), at(half, half), at(half, -half)}}}}}
+			Ground: []region.Feature{
+				{
+					ID:    id,
+					Class: class,
+					Shape: region.AreaShape,
+					Parts: [][]geo.E7{{at(-half, -half), at(-half, half), at(half, half), at(half, -half)}},
+				},
+			}}
 	}
 	world, here := oneRegion(t, square(region.FarLand, 8, 40))[0], oneRegion(t, square(region.Land, 12, 1))
 	classes := func(id tile.ID) (out []string) {
@@ -296,13 +359,23 @@ func TestTheWorldGivesWayToARegion(t *testing.T) {
 	assert.Empty(t, classes(tile.At(geo.MustPoint(60, 20), 10)))
 }
 
-// tilted returns a region with a tilted plane for its heights: level along parallels, 100 m down for a tenth of a degree to the south.
+// tilted returns a region with a tilted plane for its heights: level along parallels, 100 m down for a tenth of a
+// degree to the south.
 func tilted(t *testing.T) *region.Region {
-	g := &relief.Grid{West: -26.5, North: -37.9, StepLng: 0.001, StepLat: 0.001, Width: 500, Height: 400, Metres: make([]float32, 200000)}
+	g := &relief.Grid{
+		West:    -26.5,
+		North:   -37.9,
+		StepLng: 0.001,
+		StepLat: 0.001,
+		Width:   500,
+		Height:  400,
+		Metres:  make([]float32, 200000),
+	}
 	for i := range g.Metres {
 		g.Metres[i] = 500 - float32(i/500)
 	}
-	return oneRegion(t, &region.Draft{Heights: g, Bounds: geo.Box{South: -38.299, West: -26.5, North: -37.9, East: -26.001}})[0]
+	return oneRegion(t, &region.Draft{Heights: g, Bounds: geo.Box{South: -38.299, West: -26.5, North: -37.9,
+		East: -26.001}})[0]
 }
 
 func TestContoursLieAtTheirHeights(t *testing.T) {

@@ -1,5 +1,5 @@
-// Package demotest makes the demo's island once for the tests of all packages: drawing it takes some seconds, so that its
-// files are kept in the directory for temporary files, under the hash of the source code that makes them.
+// Package demotest makes the demo's island once for the tests of all packages: drawing it takes some seconds, so that
+// its files are kept in the directory for temporary files, under the hash of the source code that makes them.
 package demotest
 
 import (

@@ -32,7 +32,9 @@ const fair = "0a4a940c-1674-525c-8a7b-dfbc4893a34a"
 const square = "-38.1140,-26.2799"
 
 var around = "/around?v=" + square + ",14&from=" + square + "&fromName=the+town%27s+square&ring=300-1500"
-var journey = "/journey?from=" + square + "&fromName=the+town%27s+square&to=-38.1150455,-26.3005818&toName=Anchor+Road+9,+4100+Varrowby&by=bicycle"
+
+var journey = "/journey?from=" + square + "&fromName=the+town%27s+square&to=-38.1150455,-26.3005818&" +
+	"toName=Anchor+Road+9,+4100+Varrowby&by=bicycle"
 
 var pictures = []picture{
 	{name: "island", path: "/around", width: 1280, height: 800},
@@ -42,20 +44,96 @@ var pictures = []picture{
 	{name: "around", path: around, width: 1280, height: 800},
 	{name: "around-night", path: around, width: 1280, height: 800, night: true},
 	{name: "spot", path: "/around?v=" + square + ",17&spot=-38.1136,-26.2793", width: 1280, height: 800},
-	{name: "fair", path: "/around?v=" + square + ",17,348&names=always&over=" + fair + "&layers=1", width: 1280, height: 800},
-	{name: "placing", path: "/around?v=" + square + ",17&over=" + fair + "&layers=1", width: 1280, height: 800, do: chromedp.Steps(
-		chromedp.WaitVisible(e2e.At("place-Summer fair")), chromedp.Click(e2e.At("place-Summer fair")), chromedp.WaitVisible(e2e.At("placing-third")), chromedp.Click(e2e.At("placing-third")))},
+	{
+		name:   "fair",
+		path:   "/around?v=" + square + ",17,348&names=always&over=" + fair + "&layers=1",
+		width:  1280,
+		height: 800,
+	},
+	{
+		name:   "placing",
+		path:   "/around?v=" + square + ",17&over=" + fair + "&layers=1",
+		width:  1280,
+		height: 800,
+		do: chromedp.Steps(
+			chromedp.WaitVisible(
+				e2e.At("place-Summer fair"),
+			),
+			chromedp.Click(e2e.At("place-Summer fair")),
+			chromedp.WaitVisible(e2e.At("placing-third")),
+			chromedp.Click(e2e.At("placing-third")),
+		),
+	},
 	{name: "margins", path: around + "&names=always", width: 1280, height: 800},
 	{name: "edit", path: around, width: 1280, height: 800, do: chromedp.Steps(
-		chromedp.WaitVisible(e2e.At("nearby")), chromedp.Click(e2e.At("nearby")+" li:nth-child(7) button"), chromedp.Click(e2e.At("edit")),
-		chromedp.WaitVisible(e2e.At("form")), chromedp.Sleep(time.Second), chromedp.DragAndDropXY(419, 378, 500, 330, 8))},
-	{name: "list", path: "/places?sort=-inspected_on&in=posts", width: 1280, height: 800, do: chromedp.Steps(chromedp.WaitVisible(e2e.At("list-rows")+" [data-row=\"6\"]"),
-		chromedp.Click(e2e.At("list-rows")+" [data-row=\"2\"] input"), chromedp.Click(e2e.At("list-rows")+" [data-row=\"4\"] input"), chromedp.Click(e2e.At("list-rows")+" [data-row=\"5\"] input"))},
-	{name: "area", path: "/around?v=-38.124,-25.9966,14.5&place=78c876f0-c24d-564b-8ea5-bd28b4f6d592", width: 1280, height: 800, do: chromedp.Steps(chromedp.WaitVisible(e2e.At("edit")), chromedp.Click(e2e.At("edit")))},
-	{name: "place", path: around, width: 1280, height: 800, do: chromedp.Steps(chromedp.WaitVisible(e2e.At("nearby")), chromedp.Click(e2e.At("nearby")+" li:nth-child(1) button"), chromedp.WaitVisible(e2e.At("more")), chromedp.Click(e2e.At("more")), chromedp.WaitVisible(e2e.At("history-open")), chromedp.Click(e2e.At("history-open")))},
+		chromedp.WaitVisible(
+			e2e.At("nearby"),
+		),
+		chromedp.Click(e2e.At("nearby")+" li:nth-child(7) button"),
+		chromedp.Click(e2e.At("edit")),
+		chromedp.WaitVisible(
+			e2e.At("form"),
+		),
+		chromedp.Sleep(time.Second),
+		chromedp.DragAndDropXY(419, 378, 500, 330, 8),
+	)},
+	{
+		name:   "list",
+		path:   "/places?sort=-inspected_on&in=posts",
+		width:  1280,
+		height: 800,
+		do: chromedp.Steps(
+			chromedp.WaitVisible(e2e.At("list-rows")+" [data-row=\"6\"]"),
+			chromedp.Click(
+				e2e.At("list-rows")+" [data-row=\"2\"] input",
+			),
+			chromedp.Click(e2e.At("list-rows")+" [data-row=\"4\"] input"),
+			chromedp.Click(e2e.At("list-rows")+" [data-row=\"5\"] input"),
+		),
+	},
+	{
+		name:   "area",
+		path:   "/around?v=-38.124,-25.9966,14.5&place=78c876f0-c24d-564b-8ea5-bd28b4f6d592",
+		width:  1280,
+		height: 800,
+		do:     chromedp.Steps(chromedp.WaitVisible(e2e.At("edit")), chromedp.Click(e2e.At("edit"))),
+	},
+	{
+		name:   "place",
+		path:   around,
+		width:  1280,
+		height: 800,
+		do: chromedp.Steps(
+			chromedp.WaitVisible(e2e.At("nearby")),
+			chromedp.Click(e2e.At("nearby")+" li:nth-child(1) button"),
+			chromedp.WaitVisible(e2e.At("more")),
+			chromedp.Click(e2e.At("more")),
+			chromedp.WaitVisible(e2e.At("history-open")),
+			chromedp.Click(e2e.At("history-open")),
+		),
+	},
 	{name: "wire", path: journey, width: 1280, height: 800, do: chromedp.Steps(chromedp.Click(e2e.At("wire")))},
-	{name: "line", path: around, width: 1280, height: 800, do: chromedp.Steps(chromedp.SendKeys(e2e.At("line"), "great harbour street 5"), chromedp.WaitVisible(e2e.At("readings")))},
-	{name: "phone", path: around, width: 390, height: 844, phone: true, do: chromedp.Steps(chromedp.WaitVisible(e2e.At("nearby")), chromedp.Click(e2e.At("nearby")+" li:nth-child(2) button"))},
+	{
+		name:   "line",
+		path:   around,
+		width:  1280,
+		height: 800,
+		do: chromedp.Steps(
+			chromedp.SendKeys(e2e.At("line"), "great harbour street 5"),
+			chromedp.WaitVisible(e2e.At("readings")),
+		),
+	},
+	{
+		name:   "phone",
+		path:   around,
+		width:  390,
+		height: 844,
+		phone:  true,
+		do: chromedp.Steps(
+			chromedp.WaitVisible(e2e.At("nearby")),
+			chromedp.Click(e2e.At("nearby")+" li:nth-child(2) button"),
+		),
+	},
 	{name: "phone-night", path: journey, width: 390, height: 844, phone: true, night: true},
 	{name: "phone-sideways", path: around, width: 844, height: 390, phone: true},
 }
@@ -66,7 +144,11 @@ func main() {
 	only := flag.String("only", "", "names of pictures, separated by commas; all without it")
 	path := flag.String("path", "", "take one picture of this path instead")
 	size := flag.String("size", "1280x800", "its size")
-	steps := flag.String("do", "", "what is done before the shutter: names of what is clicked, and keys as =K, separated by spaces")
+	steps := flag.String(
+		"do",
+		"",
+		"what is done before the shutter: names of what is clicked, and keys as =K, separated by spaces",
+	)
 	night := flag.Bool("night", false, "take it by night")
 	flag.Parse()
 	list := pictures
@@ -100,7 +182,8 @@ func take(base, dir, only string, list []picture) error {
 		return err
 	}
 	defer stop()
-	const enter = `fetch('/session', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: '{}'}).then(r => r.status)`
+	const enter = `fetch('/session', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: ` +
+		`'{}'}).then(r => r.status)`
 	if err := chromedp.Do(b.Ctx, chromedp.Navigate(base)); err != nil {
 		return err
 	}
@@ -115,7 +198,8 @@ func take(base, dir, only string, list []picture) error {
 		if do == nil {
 			do = chromedp.Steps()
 		}
-		if err := chromedp.Do(b.Ctx, b.Size(p.width, p.height, p.phone), b.Night(p.night), chromedp.Navigate(base+p.path), e2e.MapDrawn(),
+		if err := chromedp.Do(b.Ctx, b.Size(p.width, p.height, p.phone), b.Night(p.night), chromedp.Navigate(base+
+			p.path), e2e.MapDrawn(),
 			do,
 			chromedp.Sleep(1500*time.Millisecond), e2e.MapDrawn()); err != nil {
 			return fmt.Errorf("%s: %w", p.name, err)

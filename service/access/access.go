@@ -1,5 +1,5 @@
-// Package access knows who asks: it turns the secret of a token or a session into an Actor, signs people in and out, and
-// remembers what it has looked up.
+// Package access knows who asks: it turns the secret of a token or a session into an Actor, signs people in and out,
+// and remembers what it has looked up.
 package access
 
 import (
@@ -19,8 +19,8 @@ import (
 	"viandante/store"
 )
 
-// Actor is who asks: the workspace he is in, the credential he came with, the name that the change log keeps, and what he
-// may do.
+// Actor is who asks: the workspace he is in, the credential he came with, the name that the change log keeps, and what
+// he may do.
 type Actor struct {
 	Workspace uuid.UUID
 	// ID is the credential's, the nil UUID for the program itself.
@@ -92,8 +92,9 @@ func (c Credential) Actor() Actor {
 		Write: slices.Contains(scopes, "write")}
 }
 
-// Gate lets in whoever has a credential. It remembers those that it looked up a moment ago, so that an app that asks often
-// costs no exchange with the database each time; what is unknown is always looked up. It is safe for use by many goroutines.
+// Gate lets in whoever has a credential. It remembers those that it looked up a moment ago, so that an app that asks
+// often costs no exchange with the database each time; what is unknown is always looked up. It is safe for use by many
+// goroutines.
 type Gate struct {
 	store *store.Store
 	now   func() time.Time

@@ -1,5 +1,5 @@
-// Package atlas is the regions in use and what answers from them: it opens their files, swaps them when others are put into
-// use, tries those again that cannot be read, and remembers the tiles that it drew.
+// Package atlas is the regions in use and what answers from them: it opens their files, swaps them when others are put
+// into use, tries those again that cannot be read, and remembers the tiles that it drew.
 package atlas
 
 import (
@@ -165,7 +165,12 @@ func (a *Atlas) openRegion(row store.RegionRow) *openRegion {
 	file, err := regionfile.Open(a.dir, row.Hash)
 	if err == nil {
 		err = regionfile.Guard(func() {
-			out = &openRegion{row: row, region: file, router: road.NewRouter(file.Region), address: address.NewIndex(file.Region)}
+			out = &openRegion{
+				row:     row,
+				region:  file,
+				router:  road.NewRouter(file.Region),
+				address: address.NewIndex(file.Region),
+			}
 		})
 	}
 	if err == nil {
@@ -192,8 +197,8 @@ func (a *Atlas) troubled(row store.RegionRow, err error) {
 	t.pause = min(2*t.pause, longestPause)
 }
 
-// reading runs f, which reads regions of a set. A fault in one of them is an error of this request, and takes the region
-// out of use until it can be read again.
+// reading runs f, which reads regions of a set. A fault in one of them is an error of this request, and takes the
+// region out of use until it can be read again.
 func (a *Atlas) reading(set *regionSet, f func()) error {
 	err := regionfile.Guard(f)
 	var broken *regionfile.Fault
@@ -211,7 +216,10 @@ func (a *Atlas) reading(set *regionSet, f func()) error {
 		if slices.ContainsFunc(now.open, func(o *openRegion) bool { return o.region == r.region }) {
 			a.troubled(r.row, broken)
 			kept := *now
-			kept.open = slices.DeleteFunc(slices.Clone(now.open), func(o *openRegion) bool { return o.region == r.region })
+			kept.open = slices.DeleteFunc(
+				slices.Clone(now.open),
+				func(o *openRegion) bool { return o.region == r.region },
+			)
 			a.regions.Store(&kept)
 			a.useRows(now.rows)
 		}
@@ -262,7 +270,12 @@ func (a *Atlas) Regions() ([]RegionInfo, []RegionAway, string) {
 	for _, r := range set.open {
 		m := r.region.Meta
 		out = append(out, RegionInfo{Name: r.row.Name, Hash: r.row.Hash, Attribution: m.Attribution,
-			BBox: [4]float64{m.Bounds.West, m.Bounds.South, m.Bounds.East, m.Bounds.North}, AddedAt: r.row.AddedAt.Format("2006-01-02T15:04:05Z07:00"),
+			BBox: [4]float64{
+				m.Bounds.West,
+				m.Bounds.South,
+				m.Bounds.East,
+				m.Bounds.North,
+			}, AddedAt: r.row.AddedAt.Format("2006-01-02T15:04:05Z07:00"),
 			Features: m.Features, RoadNodes: m.RoadNodes, Addresses: m.Addresses})
 	}
 	return out, append([]RegionAway{}, set.away...), set.version
@@ -304,7 +317,10 @@ func (a *Atlas) Reverse(at geo.Point, limit int) ([]address.Find, error) {
 }
 
 // finds asks all regions, and puts what they find in order.
-func (a *Atlas) finds(q address.Query, ask func(*address.Index) ([]address.Find, error)) (out []address.Find, err error) {
+func (a *Atlas) finds(
+	q address.Query,
+	ask func(*address.Index) ([]address.Find, error),
+) (out []address.Find, err error) {
 	set := a.regions.Load()
 	broken := a.reading(set, func() {
 		for _, r := range set.open {
@@ -370,8 +386,8 @@ func newTiles() *otter.Cache[tileKey, []byte] {
 		Weigher: func(_ tileKey, data []byte) uint32 { return uint32(len(data)) + 200 }})
 }
 
-// Tile returns an encoded tile of the ground, or with heights its heights for shading, compressed with gzip; empty where
-// there is nothing on it. The version is that of the ground.
+// Tile returns an encoded tile of the ground, or with heights its heights for shading, compressed with gzip; empty
+// where there is nothing on it. The version is that of the ground.
 func (a *Atlas) Tile(ctx context.Context, version string, id tile.ID, heights bool) ([]byte, error) {
 	if err := id.Check(); err != nil {
 		return nil, fault.Refuse("tile", fmt.Sprintf("%d/%d/%d", id.Z, id.X, id.Y), err)

@@ -101,7 +101,11 @@ func TestEveryRegionInUseAnswersForWhatItHolds(t *testing.T) {
 		back, err := a.Reverse(geo.MustPoint(0, lng+0.004), 1)
 		require.NoError(t, err)
 		assert.Equal(t, finds[0].Label, back[0].Label)
-		legs, err := a.Route(ctx, region.Foot, []geo.Point{geo.MustPoint(0, lng+0.001), geo.MustPoint(0, lng+0.009), geo.MustPoint(0, lng+0.002)})
+		legs, err := a.Route(
+			ctx,
+			region.Foot,
+			[]geo.Point{geo.MustPoint(0, lng+0.001), geo.MustPoint(0, lng+0.009), geo.MustPoint(0, lng+0.002)},
+		)
 		require.NoError(t, err)
 		require.Len(t, legs, 2)
 		assert.InDelta(t, 111319.49*0.008, legs[0].DistanceM, 0.5)
@@ -129,7 +133,14 @@ func TestARegionIsSwappedAndADamagedOneLeftOut(t *testing.T) {
 	assert.NotEqual(t, before, after)
 	_, err := a.Tile(ctx, before, tile.ID{Z: 0}, false)
 	assert.ErrorContains(t, err, after, "the answer names the version that is drawn now")
-	require.NoError(t, os.WriteFile(filepath.Join(a.dir, "bad.region"), []byte("not a region at all, but long enough to hold a header of 64 bytes"), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			filepath.Join(a.dir, "bad.region"),
+			[]byte("not a region at all, but long enough to hold a header of 64 bytes"),
+			0o600,
+		),
+	)
 	require.NoError(t, db.UseRegion(ctx, "Broken", "bad", ""))
 	require.NoError(t, a.Follow(ctx))
 	list, _, _ := a.Regions()
@@ -137,8 +148,8 @@ func TestARegionIsSwappedAndADamagedOneLeftOut(t *testing.T) {
 	assert.Equal(t, "Eastham", list[0].Name)
 }
 
-// A region file that is cut short while it is read from is an error of the request that finds out; the region is taken out
-// of use, told of, and used again when its file is whole.
+// A region file that is cut short while it is read from is an error of the request that finds out; the region is taken
+// out of use, told of, and used again when its file is whole.
 func TestARegionThatIsCutShort(t *testing.T) {
 	a, _ := newAtlas(t)
 	hash := use(t, a, atlastest.Isle("Eastham", 10))
@@ -175,8 +186,8 @@ func TestARegionThatIsCutShort(t *testing.T) {
 	assert.Equal(t, "Mill Lane 2, Eastham", finds[0].Label)
 }
 
-// A region whose file is not there yet, as where another machine has put it into use, is used when it comes; one that gets
-// another name answers under that.
+// A region whose file is not there yet, as where another machine has put it into use, is used when it comes; one that
+// gets another name answers under that.
 func TestARegionThatComesLate(t *testing.T) {
 	a, db := newAtlas(t)
 	data, err := region.Encode(atlastest.Isle("Eastham", 10))

@@ -1,5 +1,5 @@
-// Package background owns what goes on besides requests: whoever starts something waits for it, and what goes wrong in it
-// is logged, counted and begun again.
+// Package background owns what goes on besides requests: whoever starts something waits for it, and what goes wrong in
+// it is logged, counted and begun again.
 package background
 
 import (

@@ -1,26 +1,28 @@
-// Package catalog holds the features of a workspace in memory and answers from there: what is near, lists, pages, counts
-// and the marks of the map's tiles.
+// Package catalog holds the features of a workspace in memory and answers from there: what is near, lists, pages,
+// counts and the marks of the map's tiles.
 //
 // # Contract
 //
-// A Snapshot is the workspace as it was after some change of its log. It is immutable: any number of goroutines may ask it
-// without a lock, and what it hands out stays right for as long as it is held. Every question takes a View, what whoever
-// asks may see; it is applied before the question is answered, so that ranks, counts and pages are of the view as well.
+// A Snapshot is the workspace as it was after some change of its log. It is immutable: any number of goroutines may ask
+// it without a lock, and what it hands out stays right for as long as it is held. Every question takes a View, what
+// whoever asks may see; it is applied before the question is answered, so that ranks, counts and pages are of the view
+// as well.
 //
-// A Catalog puts a new snapshot in the place of the last with each entry of the log that Apply takes in. Apply is for one
-// goroutine at a time (it takes a lock), costs some microseconds an entry, and waits for nobody who asks.
+// A Catalog puts a new snapshot in the place of the last with each entry of the log that Apply takes in. Apply is for
+// one goroutine at a time (it takes a lock), costs some microseconds an entry, and waits for nobody who asks.
 //
 // # Layout
 //
-// Features lie in chunks of 65,536: columns of ids, positions (1e-7 degree), groups, versions and times, and two arenas, of
-// records (the properties as the JSON that leaves) and of the folded texts that searches look through. Nothing in a chunk
-// is a pointer, so that the garbage collector has nothing to follow, and an answer copies bytes. A feature that changes is
-// written anew at the end of the last chunk; a bitmap tells which items still hold. Items are numbered by chunk and place.
+// Features lie in chunks of 65,536: columns of ids, positions (1e-7 degree), groups, versions and times, and two
+// arenas, of records (the properties as the JSON that leaves) and of the folded texts that searches look through.
+// Nothing in a chunk is a pointer, so that the garbage collector has nothing to follow, and an answer copies bytes. A
+// feature that changes is written anew at the end of the last chunk; a bitmap tells which items still hold. Items are
+// numbered by chunk and place.
 //
-// A run is an index over some items: a k-d tree over their positions and their order by id. The first run is the base. What
-// is written afterwards forms runs of its own, which are merged as they grow (the logarithmic method: Bentley and Saxe
-// 1980), so that a change costs O(log² n) and a question O(log n) runs. When they have become many, a goroutine of the
-// catalog's builds a new base beside those who ask and write, and swaps it in.
+// A run is an index over some items: a k-d tree over their positions and their order by id. The first run is the base.
+// What is written afterwards forms runs of its own, which are merged as they grow (the logarithmic method: Bentley and
+// Saxe 1980), so that a change costs O(log² n) and a question O(log n) runs. When they have become many, a goroutine of
+// the catalog's builds a new base beside those who ask and write, and swaps it in.
 package catalog
 
 import (
@@ -166,8 +168,8 @@ func (c *Catalog) Load(from Contents) error {
 // ErrGap is returned by Apply for entries of the log that do not follow those taken in before.
 var ErrGap = errors.New("changes are missing in between")
 
-// Apply takes in entries of the log. Those that it knows already are passed over; the first of the others must follow the
-// last that it knows.
+// Apply takes in entries of the log. Those that it knows already are passed over; the first of the others must follow
+// the last that it knows.
 func (c *Catalog) Apply(log []store.Logged) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -237,8 +239,8 @@ func (c *Catalog) wake() {
 	}
 }
 
-// Run builds a new base each time that the changes since the last have become many, and what lists and tiles are answered
-// from, until ctx is done.
+// Run builds a new base each time that the changes since the last have become many, and what lists and tiles are
+// answered from, until ctx is done.
 func (c *Catalog) Run(ctx context.Context) {
 	for {
 		select {

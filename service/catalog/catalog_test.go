@@ -72,12 +72,22 @@ func (w *world) somewhere() geo.Point {
 	return geo.MustPoint(r.Float64()*180-90, r.Float64()*360-180).Rounded()
 }
 
-var names = []string{"Årsund Pump", "arsund spring", "Mill Spout", "mill spout", "Zeta", `Bench & "Vice"`, "", "Ünder\nHill"}
+var names = []string{
+	"Årsund Pump",
+	"arsund spring",
+	"Mill Spout",
+	"mill spout",
+	"Zeta",
+	`Bench & "Vice"`,
+	"",
+	"Ünder\nHill",
+}
 
 func (w *world) feature(id uuid.UUID) *feature.Feature {
 	r := w.r
 	f := &feature.Feature{ID: id, Collection: []string{"posts", "wells"}[r.IntN(2)], Name: names[r.IntN(len(names))],
-		Category: []string{"a", "b", ""}[r.IntN(3)], CreatedAt: time.UnixMicro(r.Int64N(1e15)).UTC(), UpdatedAt: time.UnixMicro(r.Int64N(1e15)).UTC()}
+		Category: []string{"a", "b", ""}[r.IntN(3)], CreatedAt: time.UnixMicro(r.Int64N(1e15)).UTC(),
+		UpdatedAt: time.UnixMicro(r.Int64N(1e15)).UTC()}
 	values := map[string]any{}
 	switch r.IntN(4) {
 	case 0:
@@ -241,7 +251,8 @@ func (w *world) checkMarks(s *Snapshot, v View) {
 		if m.Count == 1 {
 			require.Equal(w.t, w.truth[m.Row.ID()].Geometry.Point(), m.At)
 		} else {
-			near := geo.Box{South: m.Cell.South - 1e-6, West: m.Cell.West - 1e-6, North: m.Cell.North + 1e-6, East: m.Cell.East + 1e-6}
+			near := geo.Box{South: m.Cell.South - 1e-6, West: m.Cell.West - 1e-6, North: m.Cell.North + 1e-6,
+				East: m.Cell.East + 1e-6}
 			require.True(w.t, near.Contains(m.At), "%v in %v", m.At, m.Cell)
 		}
 	}
@@ -260,8 +271,12 @@ func folded(v any) string {
 
 func (w *world) checkList(v View) {
 	r := w.r
-	q := List{Sort: []string{"name", "depth", "category", "lat", "version", "updated_at", "kind"}[r.IntN(7)], Descending: r.IntN(2) == 0,
-		Offset: r.IntN(60), Limit: 1 + r.IntN(60)}
+	q := List{
+		Sort:       []string{"name", "depth", "category", "lat", "version", "updated_at", "kind"}[r.IntN(7)],
+		Descending: r.IntN(2) == 0,
+		Offset:     r.IntN(60),
+		Limit:      1 + r.IntN(60),
+	}
 	if r.IntN(2) == 0 {
 		q.Text = []string{"ARSUND", "mill  sp", "10", "nothing like it", "under", "lane"}[r.IntN(6)]
 	}
@@ -300,7 +315,8 @@ func (w *world) scan(v View, q List) []uuid.UUID {
 	for id, f := range w.truth {
 		depth := f.Attributes.Get("depth").Text
 		if !v.Sees(f.Collection) || q.Categories != nil && f.Category != q.Categories[0] ||
-			q.Placed != nil && *q.Placed != f.Geometry.IsKnown() || q.Kinds != nil && !slices.Contains(q.Kinds, f.Kind().String()) ||
+			q.Placed != nil &&
+				*q.Placed != f.Geometry.IsKnown() || q.Kinds != nil && !slices.Contains(q.Kinds, f.Kind().String()) ||
 			q.Box != nil && !f.Geometry.Intersects(*q.Box) || q.IDs != nil && !slices.Contains(q.IDs, id) {
 			continue
 		}
@@ -308,7 +324,10 @@ func (w *world) scan(v View, q List) []uuid.UUID {
 			continue
 		}
 		all := strings.Join([]string{folded(f.Name), folded(f.Category), folded(depth), folded(f.AddressTyped)}, "\n")
-		if slices.ContainsFunc(strings.Fields(folded(q.Text)), func(word string) bool { return !strings.Contains(all, word) }) {
+		if slices.ContainsFunc(
+			strings.Fields(folded(q.Text)),
+			func(word string) bool { return !strings.Contains(all, word) },
+		) {
 			continue
 		}
 		out = append(out, id)
@@ -356,8 +375,8 @@ func (w *world) scan(v View, q List) []uuid.UUID {
 
 var bothViews = []View{Everything(), Only("wells")}
 
-// Features come and go at random; after each lot everything that a catalog answers is what a scan of a plain map finds: in
-// the base, in the runs behind it, after the base was built anew, and in a catalog that is loaded later.
+// Features come and go at random; after each lot everything that a catalog answers is what a scan of a plain map finds:
+// in the base, in the runs behind it, after the base was built anew, and in a catalog that is loaded later.
 func TestAnswersAreThoseOfAScan(t *testing.T) {
 	w := newWorld(t, 11)
 	for lot := range 14 {
@@ -396,7 +415,8 @@ func TestChangesWhileTheBaseIsBuilt(t *testing.T) {
 	}
 }
 
-// A few places that change all the time take no more and more room: chunks of which little holds are written anew and go.
+// A few places that change all the time take no more and more room: chunks of which little holds are written anew and
+// go.
 func TestWhatHasGoneIsGivenBack(t *testing.T) {
 	c := New()
 	require.NoError(t, c.Load(Contents{Features: func(func(*feature.Feature) error) error { return nil }}))
@@ -410,7 +430,12 @@ func TestWhatHasGoneIsGivenBack(t *testing.T) {
 		for i := range log {
 			id := ids[i%len(ids)]
 			log[i] = store.Logged{No: no + uint64(i) + 1, Topic: store.Features, Entity: id.String(),
-				After: &feature.Feature{ID: id, Collection: "posts", Name: fmt.Sprint(no, i), Geometry: feature.At(geo.MustPoint(1, float64(i%100)))}}
+				After: &feature.Feature{
+					ID:         id,
+					Collection: "posts",
+					Name:       fmt.Sprint(no, i),
+					Geometry:   feature.At(geo.MustPoint(1, float64(i%100))),
+				}}
 		}
 		no += uint64(len(log))
 		for part := range slices.Chunk(log, 50) { // each an item of its own
@@ -461,7 +486,9 @@ func TestALogMustFollow(t *testing.T) {
 	w := newWorld(t, 14)
 	entry := func(no uint64) []store.Logged {
 		id := uuid.Must(uuid.NewV7())
-		return []store.Logged{{No: no, Topic: store.Features, Entity: id.String(), After: &feature.Feature{ID: id, Collection: "posts"}}}
+		return []store.Logged{
+			{No: no, Topic: store.Features, Entity: id.String(), After: &feature.Feature{ID: id, Collection: "posts"}},
+		}
 	}
 	require.ErrorIs(t, w.c.Apply(entry(2)), ErrGap)
 	first := entry(1)
@@ -470,7 +497,10 @@ func TestALogMustFollow(t *testing.T) {
 	require.NoError(t, w.c.Apply(append(first, entry(2)...)))
 	assert.Equal(t, uint64(2), w.c.Now().No())
 	assert.Equal(t, 2, w.c.Now().Counts(Everything())["posts"])
-	assert.Error(t, w.c.Apply([]store.Logged{{No: 3, Topic: store.Features, Entity: "none", After: &feature.Feature{}}}))
+	assert.Error(
+		t,
+		w.c.Apply([]store.Logged{{No: 3, Topic: store.Features, Entity: "none", After: &feature.Feature{}}}),
+	)
 }
 
 // Work that is done in two halves goes wrong for whoever asked for it, not for the process.

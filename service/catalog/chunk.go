@@ -38,8 +38,8 @@ type chunk struct {
 	sorted   *columns
 }
 
-// record returns an item's record: its name and its geometry, each with its length before it, and its further properties
-// as a JSON object, nothing for none.
+// record returns an item's record: its name and its geometry, each with its length before it, and its further
+// properties as a JSON object, nothing for none.
 func (k *chunk) record(i int) (name, geometry, further []byte) {
 	from := uint32(0)
 	if i > 0 {
@@ -138,7 +138,15 @@ func (w *writer) seal() {
 	}
 	k := *w.s.chunks[n-1]
 	k.ids, k.at, k.group, k.version = trimmed(k.ids), trimmed(k.at), trimmed(k.group), trimmed(k.version)
-	k.created, k.updated, k.ends, k.textEnds = trimmed(k.created), trimmed(k.updated), trimmed(k.ends), trimmed(k.textEnds)
+	k.created, k.updated, k.ends, k.textEnds = trimmed(
+		k.created,
+	), trimmed(
+		k.updated,
+	), trimmed(
+		k.ends,
+	), trimmed(
+		k.textEnds,
+	)
 	k.records, k.text = trimmed(k.records), trimmed(k.text)
 	w.s.chunks[n-1] = &k
 }
@@ -182,14 +190,34 @@ func (w *writer) add(f *feature.Feature) {
 		k.records = append(append(k.records, w.scratch[1:]...), '}')
 	}
 	k.text = appendSearched(k.text, f)
-	w.item(k, f.ID, at, w.groupOf(groupKey{f.Collection, f.Category, f.Kind()}), f.Version, f.CreatedAt.UnixMicro(), f.UpdatedAt.UnixMicro())
+	w.item(
+		k,
+		f.ID,
+		at,
+		w.groupOf(groupKey{f.Collection, f.Category, f.Kind()}),
+		f.Version,
+		f.CreatedAt.UnixMicro(),
+		f.UpdatedAt.UnixMicro(),
+	)
 }
 
 // item completes a new item, whose record and text stand in the arenas.
 func (w *writer) item(k *chunk, id uuid.UUID, at geo.E7, group uint32, version uint64, created, updated int64) {
 	s := w.s
 	i, c := len(k.ids), len(s.chunks)-1
-	k.ids, k.at, k.group, k.version = append(k.ids, id), append(k.at, at), append(k.group, group), append(k.version, version)
+	k.ids, k.at, k.group, k.version = append(
+		k.ids,
+		id,
+	), append(
+		k.at,
+		at,
+	), append(
+		k.group,
+		group,
+	), append(
+		k.version,
+		version,
+	)
 	k.created, k.updated = append(k.created, created), append(k.updated, updated)
 	k.ends, k.textEnds = append(k.ends, uint32(len(k.records))), append(k.textEnds, uint32(len(k.text)))
 	b := w.bitmapOf(c)
@@ -267,7 +295,10 @@ func appendGeometry(dst []byte, g feature.Geometry) []byte {
 		var last geo.E7
 		for _, p := range line {
 			e := p.E7()
-			dst = binary.AppendVarint(binary.AppendVarint(dst, int64(e.Lat)-int64(last.Lat)), int64(e.Lng)-int64(last.Lng))
+			dst = binary.AppendVarint(
+				binary.AppendVarint(dst, int64(e.Lat)-int64(last.Lat)),
+				int64(e.Lng)-int64(last.Lng),
+			)
 			last = e
 		}
 		for _, h := range heights {

@@ -13,8 +13,8 @@ import (
 	"viandante/core/feature"
 )
 
-// A column holds the values of an attribute for a block of a chunk's items, so that it is read out of their records once
-// only. What a chunk has columns of itself is read from those.
+// A column holds the values of an attribute for a block of a chunk's items, so that it is read out of their records
+// once only. What a chunk has columns of itself is read from those.
 const blockItems = 4096
 
 type columnKey struct {
@@ -78,7 +78,8 @@ func (c *columns) of(k *chunk, name string, groups []group) func(i int) value {
 
 // value returns the value of one item.
 func (c *columns) value(k *chunk, i int, name string, g *group) value {
-	if by := k.own(name, nil); by != nil && name != feature.PropCategory && name != feature.PropCollection && name != "kind" {
+	if by := k.own(name, nil); by != nil && name != feature.PropCategory && name != feature.PropCollection &&
+		name != "kind" {
 		return by(i)
 	}
 	switch name {

@@ -54,8 +54,8 @@ type entry struct {
 	value
 }
 
-// lists are those that were asked for lately: of one that is scrolled through, each part is asked for by itself. The same
-// list is made once for all who ask for it at the same time, and keeps nobody from making another.
+// lists are those that were asked for lately: of one that is scrolled through, each part is asked for by itself. The
+// same list is made once for all who ask for it at the same time, and keeps nobody from making another.
 type lists struct {
 	mu     sync.Mutex
 	kept   []*sorted
@@ -115,8 +115,19 @@ func (q List) key() string {
 	if q.Box != nil {
 		box = fmt.Sprint(*q.Box)
 	}
-	return fmt.Sprintf("%q %q %q %q %q %q %q %q %q %v", q.Text, q.Collections, q.Categories, q.Kinds, q.Where, box, placed,
-		q.IDs, q.Sort, q.Descending)
+	return fmt.Sprintf(
+		"%q %q %q %q %q %q %q %q %q %v",
+		q.Text,
+		q.Collections,
+		q.Categories,
+		q.Kinds,
+		q.Where,
+		box,
+		placed,
+		q.IDs,
+		q.Sort,
+		q.Descending,
+	)
 }
 
 // sorted finds all that a question selects, with at least so many of the first in order.
@@ -146,7 +157,10 @@ func (s *Snapshot) sorted(v View, q List, first int) *sorted {
 	switch {
 	case len(q.IDs) > 0:
 		f := one()
-		for _, id := range slices.CompactFunc(slices.SortedFunc(slices.Values(q.IDs), compareIDs), func(a, b uuid.UUID) bool { return a == b }) {
+		for _, id := range slices.CompactFunc(slices.SortedFunc(slices.Values(q.IDs), compareIDs), func(a,
+			b uuid.UUID) bool {
+			return a == b
+		}) {
 			item, ok := s.find(id)
 			if !ok {
 				continue
@@ -235,8 +249,8 @@ func inHalves(n int, f func(half, from, to int)) {
 	f(1, n/2, n)
 }
 
-// firsts gathers the first of many entries: as many again as are wanted, of which the better half is kept. Of all of them
-// where most are wanted.
+// firsts gathers the first of many entries: as many again as are wanted, of which the better half is kept. Of all of
+// them where most are wanted.
 type firsts struct {
 	order func(a, b entry) int
 	first int
@@ -309,8 +323,8 @@ func (s *Snapshot) Named(v View, words []string, yield func(Row) bool) {
 	}
 }
 
-// search calls yield with each item whose text holds all the words, which are folded, until it returns false; the longest
-// word is looked for first.
+// search calls yield with each item whose text holds all the words, which are folded, until it returns false; the
+// longest word is looked for first.
 func (k *chunk) search(words []string, yield func(i int) bool) {
 	longest := []byte(words[0])
 	for _, w := range words {

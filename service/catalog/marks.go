@@ -34,8 +34,8 @@ type cell struct {
 	fresh []uint32
 }
 
-// Marks returns the places of a tile of the map, those that share a cell together as one mark, in the order of the cells.
-// Without collections or categories all of them count.
+// Marks returns the places of a tile of the map, those that share a cell together as one mark, in the order of the
+// cells. Without collections or categories all of them count.
 func (s *Snapshot) Marks(v View, id tile.ID, collections, categories []string) []Mark {
 	only := s.groupsOf(v, collections, categories, nil)
 	var cells [markSide * markSide]cell

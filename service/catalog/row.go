@@ -85,8 +85,16 @@ func (r Row) AppendMembers(dst []byte) []byte {
 
 // Feature returns the feature whole, as it was written.
 func (r Row) Feature() (*feature.Feature, error) {
-	f := &feature.Feature{ID: r.ID(), Collection: r.g.collection, Name: r.Name(), Category: r.g.category, Geometry: r.Geometry(),
-		Version: r.Version(), CreatedAt: instant(r.k.created[r.i]), UpdatedAt: instant(r.k.updated[r.i])}
+	f := &feature.Feature{
+		ID:         r.ID(),
+		Collection: r.g.collection,
+		Name:       r.Name(),
+		Category:   r.g.category,
+		Geometry:   r.Geometry(),
+		Version:    r.Version(),
+		CreatedAt:  instant(r.k.created[r.i]),
+		UpdatedAt:  instant(r.k.updated[r.i]),
+	}
 	_, _, further := r.k.record(r.i)
 	if len(further) == 0 {
 		return f, nil

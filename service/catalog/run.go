@@ -32,8 +32,8 @@ func (s *Snapshot) byID(a, b uint32) int {
 	return bytes.Compare(x[:], y[:])
 }
 
-// mergeRuns merges the last runs, the base apart, until each is more than twice as large as the one after it, or as large
-// as a writer has time for.
+// mergeRuns merges the last runs, the base apart, until each is more than twice as large as the one after it, or as
+// large as a writer has time for.
 func (s *Snapshot) mergeRuns() {
 	for n := len(s.runs); n > 2; n = len(s.runs) {
 		a, b := s.runs[n-2].byID, s.runs[n-1].byID

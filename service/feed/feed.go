@@ -1,11 +1,12 @@
-// Package feed follows the change log: one follower reads it for all workspaces of a process, decodes each entry once, and
-// hands it on from memory, to whoever keeps something current with it and to the streams of changes.
+// Package feed follows the change log: one follower reads it for all workspaces of a process, decodes each entry once,
+// and hands it on from memory, to whoever keeps something current with it and to the streams of changes.
 //
 // # Contract
 //
-// A Channel is a workspace's log. Its listener is called with entries in the order of the log, each once, by one goroutine
-// at a time, whoever wrote them; what Wrote is told of has been handed on when it returns. A Follower has a place in the log
-// and nothing else: one that is slow holds nobody up, and reads what is no longer held from the database, a piece at a time.
+// A Channel is a workspace's log. Its listener is called with entries in the order of the log, each once, by one
+// goroutine at a time, whoever wrote them; what Wrote is told of has been handed on when it returns. A Follower has a
+// place in the log and nothing else: one that is slow holds nobody up, and reads what is no longer held from the
+// database, a piece at a time.
 package feed
 
 import (
@@ -61,8 +62,8 @@ type Channel struct {
 	ring   ring
 }
 
-// Channel returns a workspace's channel; the listener is that of the first who asks for it. It hands nothing on before it
-// is opened.
+// Channel returns a workspace's channel; the listener is that of the first who asks for it. It hands nothing on before
+// it is opened.
 func (f *Feed) Channel(workspace uuid.UUID, listener Listener) *Channel {
 	f.mu.Lock()
 	defer f.mu.Unlock()
@@ -171,8 +172,8 @@ func (c *Channel) handOn(log []store.Logged) error {
 	return nil
 }
 
-// Run follows what other processes write, with one question a beat for all workspaces, until ctx is done. It returns the
-// error of a beat that failed through failed, nil after one that did not.
+// Run follows what other processes write, with one question a beat for all workspaces, until ctx is done. It returns
+// the error of a beat that failed through failed, nil after one that did not.
 func (f *Feed) Run(ctx context.Context, failed func(error)) {
 	every := time.NewTicker(Beat)
 	defer every.Stop()

@@ -32,8 +32,8 @@ func (e *Event) Text(make func(*Entry) ([]byte, error)) ([]byte, error) {
 	return e.text, e.err
 }
 
-// A ring holds the last changes of a workspace in memory for all who follow it: a stream keeps its place in the log, and
-// nothing else. One that has fallen behind what is held reads the log in the database, a piece at a time.
+// A ring holds the last changes of a workspace in memory for all who follow it: a stream keeps its place in the log,
+// and nothing else. One that has fallen behind what is held reads the log in the database, a piece at a time.
 const (
 	feedEvents = 4096
 	feedBytes  = 16 << 20
@@ -178,7 +178,8 @@ func (c *Channel) Follow(ctx context.Context, since *uint64) (*Follower, error) 
 	return f, nil
 }
 
-// ChangeNo returns the number of the workspace's last change; while the database is away, of the last that is known here.
+// ChangeNo returns the number of the workspace's last change; while the database is away, of the last that is known
+// here.
 func (c *Channel) ChangeNo(ctx context.Context) (uint64, error) {
 	no, err := c.feed.store.ChangeNo(ctx, c.workspace)
 	if errors.Is(err, store.ErrUnavailable) {
@@ -217,7 +218,10 @@ func (f *Follower) Next(ctx context.Context) ([]*Event, error) {
 			return nil, err
 		}
 		if len(log) == 0 || f.part < 0 && log[0].No != f.no+1 {
-			return nil, fault.New(fault.Gone, "changes that far back are no longer kept; read everything anew and follow from there")
+			return nil, fault.New(
+				fault.Gone,
+				"changes that far back are no longer kept; read everything anew and follow from there",
+			)
 		}
 		for i := range log {
 			events = append(events, newEvent(log, i))

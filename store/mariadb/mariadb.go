@@ -34,11 +34,11 @@ const (
 	// maxSocketPath is the longest path that a Unix socket can have.
 	maxSocketPath = 107
 	leastFree     = 200 << 20
-	// reserve is room that is kept taken, and given up when the disk is full: so that the server starts, and what is there
-	// can be read.
+	// reserve is room that is kept taken, and given up when the disk is full: so that the server starts, and what is
+	// there can be read.
 	reserve = 32 << 20
-	// leastRoom is how much is left when changes are refused: a server that comes to the end of its disk while it writes
-	// may end itself.
+	// leastRoom is how much is left when changes are refused: a server that comes to the end of its disk while it
+	// writes may end itself.
 	leastRoom = 16 << 20
 	maxLog    = 4 << 20
 )
@@ -121,10 +121,19 @@ func (s *Server) ping() error {
 // check finds out beforehand what would make the server fail with a message that helps nobody.
 func (s *Server) check() error {
 	if p := s.path("db.sock"); len(p) > maxSocketPath {
-		return fmt.Errorf("the data directory's path is too long: the database's socket %s would have %d characters, %d are possible; set VIANDANTE_DATA to a shorter path", p, len(p), maxSocketPath)
+		return fmt.Errorf(
+			"the data directory's path is too long: the database's socket %s would have %d characters, %d are "+
+				"possible; set VIANDANTE_DATA to a shorter path",
+			p,
+			len(p),
+			maxSocketPath,
+		)
 	}
 	if err := os.MkdirAll(s.path("tmp"), 0o700); err != nil {
-		return fmt.Errorf("the data directory cannot be made: %w; set VIANDANTE_DATA to a directory that can be written to", err)
+		return fmt.Errorf(
+			"the data directory cannot be made: %w; set VIANDANTE_DATA to a directory that can be written to",
+			err,
+		)
 	}
 	probe, err := os.CreateTemp(s.opts.Dir, "probe-*.tmp")
 	if err != nil && !errors.Is(err, unix.ENOSPC) {
@@ -136,7 +145,13 @@ func (s *Server) check() error {
 	}
 	_, err = os.Stat(s.path("data"))
 	if free := s.free(); free < leastFree && err != nil {
-		return fmt.Errorf("the disk of %s is full: %d MB are free, the database needs %d MB; make room or set VIANDANTE_DATA to another disk", s.opts.Dir, free>>20, leastFree>>20)
+		return fmt.Errorf(
+			"the disk of %s is full: %d MB are free, the database needs %d MB; make room or set VIANDANTE_DATA to "+
+				"another disk",
+			s.opts.Dir,
+			free>>20,
+			leastFree>>20,
+		)
 	}
 	return s.keepReserve()
 }
@@ -163,7 +178,13 @@ func (s *Server) keepReserve() error {
 	file := s.path("reserve")
 	switch free := s.free(); {
 	case free < reserve:
-		s.opts.Log.Warn("the disk is nearly full: make room, or changes will be refused", "dir", s.opts.Dir, "free_mb", free>>20)
+		s.opts.Log.Warn(
+			"the disk is nearly full: make room, or changes will be refused",
+			"dir",
+			s.opts.Dir,
+			"free_mb",
+			free>>20,
+		)
 		if err := os.Remove(file); err != nil && !errors.Is(err, os.ErrNotExist) {
 			return fmt.Errorf("making room for the database: %w", err)
 		}
@@ -185,12 +206,15 @@ func (s *Server) keepReserve() error {
 
 // program finds the server's program, which Debian keeps out of a user's path.
 func program() (string, error) {
-	for _, name := range []string{"mariadbd", "/usr/sbin/mariadbd", "/usr/local/sbin/mariadbd", "/usr/libexec/mariadbd"} {
+	for _, name := range []string{"mariadbd", "/usr/sbin/mariadbd", "/usr/local/sbin/mariadbd",
+		"/usr/libexec/mariadbd"} {
 		if p, err := exec.LookPath(name); err == nil {
 			return p, nil
 		}
 	}
-	return "", errors.New("MariaDB's server is not installed: run `make setup`, or install Debian's package mariadb-server-core")
+	return "", errors.New(
+		"MariaDB's server is not installed: run `make setup`, or install Debian's package mariadb-server-core",
+	)
 }
 
 // prepare makes the data directory's system tables and the account, or reads what an earlier start made. All is made
@@ -203,7 +227,11 @@ func (s *Server) prepare(ctx context.Context) error {
 		}
 	}
 	if _, err := os.Stat(s.path("data")); err == nil {
-		return fmt.Errorf("%s is there but %s is not: put the password file back, or move the data away to start anew", s.path("data"), s.path("db.password"))
+		return fmt.Errorf(
+			"%s is there but %s is not: put the password file back, or move the data away to start anew",
+			s.path("data"),
+			s.path("db.password"),
+		)
 	}
 	s.opts.Log.Info("setting up the database", "dir", s.opts.Dir)
 	secret := make([]byte, 16)
@@ -221,7 +249,10 @@ func (s *Server) prepare(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	cmd := exec.CommandContext(ctx, bin, append(s.common(fresh), "--bootstrap", "--log-warnings=0", "--max-allowed-packet=8M")...)
+	cmd := exec.CommandContext(
+		ctx,
+		bin,
+		append(s.common(fresh), "--bootstrap", "--log-warnings=0", "--max-allowed-packet=8M")...)
 	cmd.Stdin = script
 	cmd.WaitDelay = 10 * time.Second
 	if out, err := cmd.CombinedOutput(); err != nil {
@@ -236,8 +267,13 @@ func (s *Server) prepare(ctx context.Context) error {
 // bootstrapScript makes the system tables with the scripts that come with the server, and one account instead of the
 // password-less root.
 func bootstrapScript(password string) (io.Reader, error) {
-	parts := []io.Reader{strings.NewReader("CREATE DATABASE mysql;\nUSE mysql;\nSET @skip_auth_anonymous=1;\nSET @auth_root_socket='root';\n")}
-	for _, name := range []string{"mysql_system_tables.sql", "mysql_performance_tables.sql", "mysql_system_tables_data.sql"} {
+	parts := []io.Reader{
+		strings.NewReader(
+			"CREATE DATABASE mysql;\nUSE mysql;\nSET @skip_auth_anonymous=1;\nSET @auth_root_socket='root';\n",
+		),
+	}
+	for _, name := range []string{"mysql_system_tables.sql", "mysql_performance_tables.sql",
+		"mysql_system_tables_data.sql"} {
 		var text []byte
 		for _, dir := range []string{"/usr/share/mysql", "/usr/share/mariadb"} {
 			if t, err := os.ReadFile(filepath.Join(dir, name)); err == nil {
@@ -246,14 +282,25 @@ func bootstrapScript(password string) (io.Reader, error) {
 			}
 		}
 		if text == nil {
-			return nil, fmt.Errorf("%s of MariaDB's server package is missing: install Debian's package mariadb-server-core again", name)
+			return nil, fmt.Errorf(
+				"%s of MariaDB's server package is missing: install Debian's package mariadb-server-core again",
+				name,
+			)
 		}
 		parts = append(parts, strings.NewReader(string(text)+"\n"))
 	}
 	var end strings.Builder
 	end.WriteString("DELETE FROM global_priv WHERE User IN ('root', '');\nFLUSH PRIVILEGES;\n")
 	for _, host := range []string{"localhost", "127.0.0.1"} {
-		fmt.Fprintf(&end, "CREATE USER %s@'%s' IDENTIFIED BY '%s';\nGRANT ALL PRIVILEGES ON *.* TO %s@'%s';\n", account, host, password, account, host)
+		fmt.Fprintf(
+			&end,
+			"CREATE USER %s@'%s' IDENTIFIED BY '%s';\nGRANT ALL PRIVILEGES ON *.* TO %s@'%s';\n",
+			account,
+			host,
+			password,
+			account,
+			host,
+		)
 	}
 	fmt.Fprintf(&end, "CREATE DATABASE %s CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;\n", Database)
 	return io.MultiReader(append(parts, strings.NewReader(end.String()))...), nil
@@ -266,8 +313,15 @@ func (s *Server) common(dataDir string) []string {
 	if u, err := user.Current(); err == nil {
 		name = u.Username
 	}
-	return []string{"--no-defaults", "--datadir=" + dataDir, "--user=" + name, "--tmpdir=" + s.path("tmp"), "--innodb-log-file-size=48M",
-		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin"}
+	return []string{
+		"--no-defaults",
+		"--datadir=" + dataDir,
+		"--user=" + name,
+		"--tmpdir=" + s.path("tmp"),
+		"--innodb-log-file-size=48M",
+		"--character-set-server=utf8mb4",
+		"--collation-server=utf8mb4_bin",
+	}
 }
 
 // launch starts the process and waits until it answers.
@@ -285,10 +339,24 @@ func (s *Server) launch(ctx context.Context) error {
 		return err
 	}
 	defer logFile.Close()
-	cmd := exec.Command(bin, append(s.common(s.path("data")), "--socket="+s.path("db.sock"), "--pid-file="+s.path("db.pid"),
-		"--port="+strconv.Itoa(port), "--bind-address=127.0.0.1", "--skip-name-resolve", "--innodb-flush-log-at-trx-commit=1",
-		"--innodb-buffer-pool-size=256M", "--max-allowed-packet=64M", "--max-connections=200", "--performance-schema=OFF",
-		"--transaction-isolation=READ-COMMITTED")...)
+	cmd := exec.Command(
+		bin,
+		append(
+			s.common(s.path("data")),
+			"--socket="+s.path("db.sock"),
+			"--pid-file="+s.path("db.pid"),
+			"--port="+strconv.Itoa(
+				port,
+			),
+			"--bind-address=127.0.0.1",
+			"--skip-name-resolve",
+			"--innodb-flush-log-at-trx-commit=1",
+			"--innodb-buffer-pool-size=256M",
+			"--max-allowed-packet=64M",
+			"--max-connections=200",
+			"--performance-schema=OFF",
+			"--transaction-isolation=READ-COMMITTED",
+		)...)
 	cmd.Stdout, cmd.Stderr = logFile, logFile
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true} // Ctrl-C is for us; we stop it when our work is done
 	if err := cmd.Start(); err != nil {
@@ -312,7 +380,11 @@ func (s *Server) launch(ctx context.Context) error {
 			}
 			text, _ := os.ReadFile(s.path("db.log"))
 			text = text[min(int64(len(text)), began):]
-			return fmt.Errorf("the database did not start: %s (all of it in %s)", lastError(string(text)), s.path("db.log"))
+			return fmt.Errorf(
+				"the database did not start: %s (all of it in %s)",
+				lastError(string(text)),
+				s.path("db.log"),
+			)
 		case <-deadline.C:
 			return fmt.Errorf("the database did not answer within two minutes; see %s", s.path("db.log"))
 		case <-ctx.Done():
@@ -323,8 +395,8 @@ func (s *Server) launch(ctx context.Context) error {
 	}
 }
 
-// openLog opens the database's log to go on with, and tells where this start's part of it begins. One that has grown large
-// is put aside as db.log.1.
+// openLog opens the database's log to go on with, and tells where this start's part of it begins. One that has grown
+// large is put aside as db.log.1.
 func (s *Server) openLog() (*os.File, int64, error) {
 	file := s.path("db.log")
 	if info, err := os.Stat(file); err == nil && info.Size() > maxLog {
@@ -403,7 +475,8 @@ func (s *Server) pid() int {
 	if err != nil {
 		return 0
 	}
-	if line, err := os.ReadFile(fmt.Sprintf("/proc/%d/cmdline", pid)); err != nil || !strings.Contains(string(line), s.path("data")) {
+	if line, err := os.ReadFile(fmt.Sprintf("/proc/%d/cmdline", pid)); err != nil ||
+		!strings.Contains(string(line), s.path("data")) {
 		return 0
 	}
 	return pid

@@ -48,7 +48,12 @@ func TestALifeWithAccidents(t *testing.T) {
 	assert.True(t, second.Adopted())
 	pid := second.pid()
 	require.NoError(t, syscall.Kill(pid, syscall.SIGKILL))
-	require.Eventually(t, func() bool { return second.ping() == nil && second.pid() != pid && second.pid() != 0 }, 30*time.Second, 20*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return second.ping() == nil && second.pid() != pid && second.pid() != 0 },
+		30*time.Second,
+		20*time.Millisecond,
+	)
 	var v string
 	require.NoError(t, connect(t, second).QueryRow("SELECT v FROM kept").Scan(&v))
 	assert.Equal(t, "still here", v)
@@ -81,7 +86,8 @@ func TestWhatIsInTheWayIsNamed(t *testing.T) {
 		dir  func(root string) string
 		want string
 	}{
-		"long path": {func(root string) string { return filepath.Join(root, strings.Repeat("long/", 30)) }, "VIANDANTE_DATA to a shorter path"},
+		"long path": {func(root string) string { return filepath.Join(root, strings.Repeat("long/", 30)) },
+			"VIANDANTE_DATA to a shorter path"},
 		"a file": {func(root string) string {
 			p := filepath.Join(root, "f")
 			_ = os.WriteFile(p, nil, 0o600)

@@ -52,7 +52,10 @@ func DSN(t testing.TB) string {
 		t.Fatal("this package's TestMain must call storetest.Main")
 	}
 	once.Do(func() {
-		server, failed = mariadb.Start(context.Background(), mariadb.Options{Dir: root, Log: slog.New(slog.DiscardHandler)})
+		server, failed = mariadb.Start(
+			context.Background(),
+			mariadb.Options{Dir: root, Log: slog.New(slog.DiscardHandler)},
+		)
 	})
 	if failed != nil {
 		t.Fatal(failed)
@@ -69,8 +72,8 @@ func DSN(t testing.TB) string {
 	return server.DSN(name)
 }
 
-// Freeze stops the server where it stands, as a machine that has no memory left does: its connections stay open, and nothing
-// is answered. It goes on when the returned function is called, at the latest when the test ends.
+// Freeze stops the server where it stands, as a machine that has no memory left does: its connections stay open, and
+// nothing is answered. It goes on when the returned function is called, at the latest when the test ends.
 func Freeze(t testing.TB) (thaw func()) {
 	t.Helper()
 	pid := server.PID()

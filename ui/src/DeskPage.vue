@@ -1,3 +1,61 @@
+<script lang="ts">
+import { declareKeys } from './desk/keys'
+
+const anywhere = declareKeys('Anywhere', [
+  { as: '/', what: 'write into the top line', on: { '/': 'write' } },
+  {
+    as: 'Shift L · S · Z',
+    what: 'Places: list · collections and categories · bin',
+    on: { L: 'list', S: 'kinds', Z: 'bin' },
+  },
+  { as: 'a · j', what: 'Around · Journey', on: { a: 'around', j: 'journey' } },
+  { as: 'v', what: 'views and layers', on: { v: 'layers' } },
+  {
+    as: '1 to 9',
+    what: 'saved views',
+    on: { 1: 'view', 2: 'view', 3: 'view', 4: 'view', 5: 'view', 6: 'view', 7: 'view', 8: 'view', 9: 'view' },
+  },
+  { as: 'q, digit', what: 'what has that quick key', on: { q: 'quick' } },
+  { as: '. · ,', what: 'next in the list · previous', on: { '.': 'next', ',': 'previous' } },
+  {
+    as: 'u · Shift U',
+    what: 'undo · redo; Ctrl Z, too',
+    on: { u: 'undo', U: 'redo', 'Ctrl+z': 'undo', 'Ctrl+Shift+z': 'redo' },
+  },
+  { as: 'w', what: 'the wire', on: { w: 'wire' } },
+  { as: 'n', what: 'day and night', on: { n: 'night' } },
+  { as: 'y', what: 'next style of the ground', on: { y: 'ground' } },
+  { as: 'b', what: 'large lettering', on: { b: 'lettering' } },
+  { as: 'd', what: 'names beside places', on: { d: 'names' } },
+  { as: 'Esc', what: 'close what is open', on: { Escape: 'close' } },
+  { as: '?', what: 'this list', on: { '?': 'keys' } },
+])
+
+const onMap = declareKeys('On the map', [
+  { as: 'm', what: 'go to the map', on: { m: 'map' } },
+  { as: 'h', what: 'show the ring', on: { h: 'ring' } },
+  { as: 'f', what: 'fit what is shown', on: { f: 'fit' } },
+])
+
+const onSpot = declareKeys('A spot or a place', [
+  { as: 'k', what: 'save a place at the spot', on: { k: 'keep' } },
+  { as: 'Shift K · H', what: 'save one in the middle · where I am', on: { K: 'keepMiddle', H: 'keepHere' } },
+  { as: 's · g', what: 'stand here · go there', on: { s: 'stand', g: 'go' } },
+  { as: 'Shift M', what: 'unfold the slip, fold it', on: { M: 'more' } },
+  { as: 'c', what: 'copy the position', on: { c: 'copy' } },
+  { as: 'l', what: 'show on map', on: { l: 'look' } },
+  { as: 'z', what: 'show only this · all', on: { z: 'only' } },
+  { as: 'Shift Q, digit', what: 'give it a quick key', on: { Q: 'giveQuick' } },
+  { as: 'e · Del', what: 'edit · delete', on: { e: 'edit', Delete: 'remove' } },
+  { as: 'Shift P · A · C', what: 'draw a path · an area · a circle', on: { P: 'path', A: 'area', C: 'circle' } },
+])
+
+const onWay = declareKeys('Journey', [
+  { as: 't', what: 'on foot, by bicycle, by car', on: { t: 'mode' } },
+  { as: 'r', what: 'reverse it', on: { r: 'reverse' } },
+])
+</script>
+
 <script setup lang="ts">
 // The open field book: the map at the left, the page of the bench at its right, the benches as tabs cut into its edge.
 import { useQuery } from '@tanstack/vue-query'
@@ -5,9 +63,25 @@ import { useEventListener } from '@vueuse/core'
 import { computed, onMounted, ref, useTemplateRef, watch } from 'vue'
 import { api, unwrap, type Feature } from './api/client'
 import type { LatLng } from './chart/camera'
-import { chart, copyPosition, doAgain, firstActs, fitRing, goTo, keepAt, keepHere, keepMiddle, lookAt, removePlace, show, standAt, takeBack } from './desk/acts'
+import {
+  chart,
+  copyPosition,
+  doAgain,
+  firstActs,
+  fitRing,
+  goTo,
+  keepAt,
+  keepHere,
+  keepMiddle,
+  lookAt,
+  removePlace,
+  show,
+  standAt,
+  takeBack,
+} from './desk/acts'
 import { MODES, NAMES, desk, type Bench, type Named, type Part } from './desk/desk'
-import { begin, beginDrawing, beginHole, cancel, clickedAt, deleteVertex, dragVertex, editing, mark, nextVertex, split } from './desk/editing'
+import { begin, beginDrawing, cancel, editing } from './desk/editing'
+import { outlineKey } from './desk/outlinekeys'
 import { complain, notice } from './desk/notice'
 import { placing, savePlacing } from './desk/placing'
 import { nextGround, palette, toggleLettering, togglePalette } from './desk/palette'
@@ -50,7 +124,11 @@ const marked = ref<[number, number] | null>(null)
 const wireOpen = ref(false)
 const keysOpen = ref(false)
 
-const { data: ground } = useQuery({ queryKey: ['regions'], refetchInterval: 5000, queryFn: () => unwrap(api.GET('/v1/regions')) })
+const { data: ground } = useQuery({
+  queryKey: ['regions'],
+  refetchInterval: 5000,
+  queryFn: () => unwrap(api.GET('/v1/regions')),
+})
 const opening = computed(() => (ground.value?.regions[0]?.bbox as [number, number, number, number] | undefined) ?? null)
 const { data: nearby, error: nearbyError } = useNearby()
 const listed = computed(() => (desk.standpoint ? (nearby.value?.features ?? []) : []))
@@ -68,7 +146,10 @@ onMounted(async () => {
 })
 followChanges()
 // The next one that is selected begins folded.
-watch(() => desk.place, (id) => void (id || (desk.unfolded = false)))
+watch(
+  () => desk.place,
+  (id) => void (id || (desk.unfolded = false)),
+)
 // Where there are more places than the page holds, the one in the link is asked for.
 watch([() => desk.place, crowded], ([id]) => void (id && crowded.value && findPlaces([id]).catch(complain)))
 
@@ -98,7 +179,9 @@ function fitShown(): void {
   const way = desk.bench === 'journey' && route.value?.geometry.coordinates
   if (way) return chart.value?.fit(way.map(([lng, lat]) => ({ lat: lat!, lng: lng! })))
   if (desk.only.length) return showOnly(desk.only.flatMap((id) => places.get(id) ?? []))
-  const points = (inRing.value.size ? [...inRing.value].map((id) => places.get(id)) : [...places.values()]).flatMap((p) => (p?.at ? [p.at] : []))
+  const points = (inRing.value.size ? [...inRing.value].map((id) => places.get(id)) : [...places.values()]).flatMap(
+    (p) => (p?.at ? [p.at] : []),
+  )
   if (desk.standpoint) points.push(desk.standpoint)
   chart.value?.fit(points)
 }
@@ -111,7 +194,9 @@ const menu = computed(() => [
 ])
 
 /** The spot or the place in hand. */
-const inHand = computed<Named | null>(() => desk.spot ?? (selected.value?.at ? { ...selected.value.at, name: selected.value.name } : null))
+const inHand = computed<Named | null>(
+  () => desk.spot ?? (selected.value?.at ? { ...selected.value.at, name: selected.value.name } : null),
+)
 
 function openPart(part: Part): void {
   openBench('places')
@@ -124,98 +209,80 @@ function find(words: string): void {
 }
 const drawAt = () => desk.spot
 
-/** What keys do to the outline in hand; they go before all others. */
-function outlineKey(e: KeyboardEvent): boolean {
-  const [o, v] = [editing.draft.outline, editing.active]
-  if (!editing.open || !o || o.kind === 'circle') return false
-  const arrow = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key]
-  if (arrow && e.altKey && v && chart.value) {
-    const camera = chart.value.camera
-    const at = camera.toScreen(o.rings[v.ring]![v.i]!)
-    const by = e.shiftKey ? 20 : 2
-    mark()
-    dragVertex(v, camera.fromScreen({ x: at.x + arrow[0]! * by, y: at.y + arrow[1]! * by }))
-    return true
-  }
-  if (e.altKey || e.ctrlKey || e.metaKey) return false
-  const acts: Record<string, (() => unknown) | false> = {
-    Enter: editing.drawing && (() => (editing.drawing = false)),
-    ' ': editing.drawing && (() => clickedAt(chart.value!.view)),
-    Insert: () => (editing.drawing = !!v),
-    Delete: deleteVertex,
-    Backspace: deleteVertex,
-    X: split,
-    O: beginHole,
-    '.': () => nextVertex(1),
-    ',': () => nextVertex(-1),
-    Escape: editing.drawing && (() => (editing.drawing = false)),
-  }
-  const act = acts[e.key]
-  if (!act) return false
-  act()
-  return true
-}
+/** The one after a value in a list, the first after the last. */
+const following = <T,>(list: readonly T[], now: T): T => list[(list.indexOf(now) + 1) % list.length]!
 
 useEventListener(window, 'keydown', (e) => {
-  const at = e.target as HTMLElement
-  const typing = at.matches('input, textarea, select, [contenteditable]')
-  if (!typing && outlineKey(e)) return e.preventDefault()
-  if (e.key === 'Escape' && !typing) return escape()
-  if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'z' && !typing) {
-    e.preventDefault()
-    return e.shiftKey ? doAgain() : takeBack()
-  }
-  if (typing || e.ctrlKey || e.metaKey || e.altKey || keysOpen.value || e.key === 'Shift') return
-  if (take(e.key)) return e.preventDefault()
+  const typing = (e.target as HTMLElement).matches('input, textarea, select, [contenteditable]')
+  if (typing || (keysOpen.value && e.key !== 'Escape') || e.key === 'Shift') return
+  if (outlineKey(e)) return
+  const plain = !e.ctrlKey && !e.metaKey && !e.altKey
+  if (plain && e.key !== 'Escape' && take(e.key)) return e.preventDefault()
   const held = inHand.value
-  const place = selected.value
-  const acts: Record<string, (() => unknown) | false | null | undefined> = {
-    '/': () => topLine.value?.focus(),
-    '?': () => (keysOpen.value = true),
-    a: () => openBench('around'),
-    j: () => openBench('journey'),
-    w: () => (wireOpen.value = !wireOpen.value),
-    n: togglePalette,
-    y: nextGround,
-    b: toggleLettering,
-    u: takeBack,
-    U: doAgain,
-    m: () => document.querySelector<HTMLElement>('[data-test=map]')?.focus(),
-    h: desk.standpoint && fitRing,
-    f: fitShown,
-    k: desk.spot && (() => keepAt(desk.spot!, desk.spot!.name ? 'address' : 'map')),
-    s: held && (() => standAt(held)),
-    g: held && (() => goTo(held)),
-    K: keepMiddle,
-    H: keepHere,
-    P: () => beginDrawing('path', drawAt()),
-    A: () => beginDrawing('area', drawAt()),
-    C: () => beginDrawing('circle', drawAt() ?? desk.view),
-    c: held && (() => copyPosition(held)),
-    l: place?.outline ? () => show(place) : held && (() => lookAt(held, 16)),
-    e: place && (() => begin(place)),
-    Delete: place && (() => removePlace(place)),
-    t: () => (desk.by = MODES[(MODES.indexOf(desk.by) + 1) % MODES.length]!),
-    v: () => (desk.layers = !desk.layers),
-    Z: () => openPart('bin'),
-    L: () => openPart('list'),
-    S: () => openPart('kinds'),
-    M: place && (() => (desk.unfolded = !desk.unfolded)),
-    q: () => wait('show'),
-    Q: () => wait('give'),
-    z: () => (desk.only.length ? (desk.only = []) : place && showOnly([place])),
-    '.': () => step(1).catch(complain),
-    ',': () => step(-1).catch(complain),
-    d: () => (desk.names = NAMES[(NAMES.indexOf(desk.names) + 1) % NAMES.length]!),
-    Enter: placing.open && savePlacing,
-    r: () => desk.bench === 'journey' && desk.destination && ([desk.standpoint, desk.destination] = [desk.destination, desk.standpoint]),
-  }
-  const view = /^[1-9]$/.test(e.key) && viewOfKey(Number(e.key))
-  const act = view ? () => showView(view) : ((!held && firstActs.value[e.key]) || acts[e.key])
-  if (act) {
+  const first = plain && !held && firstActs.value[e.key]
+  if (first) {
     e.preventDefault()
-    act()
+    return first()
   }
+  if (plain && e.key === 'Enter' && placing.open) {
+    e.preventDefault()
+    return savePlacing()
+  }
+  const place = selected.value
+  const view = viewOfKey(Number(e.key))
+  void (
+    anywhere.press(e, {
+      write: () => topLine.value?.focus(),
+      list: () => openPart('list'),
+      kinds: () => openPart('kinds'),
+      bin: () => openPart('bin'),
+      around: () => openBench('around'),
+      journey: () => openBench('journey'),
+      layers: () => (desk.layers = !desk.layers),
+      view: view && (() => showView(view)),
+      quick: () => wait('show'),
+      next: () => step(1).catch(complain),
+      previous: () => step(-1).catch(complain),
+      undo: takeBack,
+      redo: doAgain,
+      wire: () => (wireOpen.value = !wireOpen.value),
+      night: togglePalette,
+      ground: nextGround,
+      lettering: toggleLettering,
+      names: () => (desk.names = following(NAMES, desk.names)),
+      close: escape,
+      keys: () => (keysOpen.value = true),
+    }) ||
+    onMap.press(e, {
+      map: () => document.querySelector<HTMLElement>('[data-test=map]')?.focus(),
+      ring: desk.standpoint && fitRing,
+      fit: fitShown,
+    }) ||
+    onSpot.press(e, {
+      keep: desk.spot && (() => keepAt(desk.spot!, desk.spot!.name ? 'address' : 'map')),
+      keepMiddle,
+      keepHere,
+      stand: held && (() => standAt(held)),
+      go: held && (() => goTo(held)),
+      more: place && (() => (desk.unfolded = !desk.unfolded)),
+      copy: held && (() => copyPosition(held)),
+      look: place?.outline ? () => show(place) : held && (() => lookAt(held, 16)),
+      only: () => (desk.only.length ? (desk.only = []) : place && showOnly([place])),
+      giveQuick: () => wait('give'),
+      edit: place && (() => begin(place)),
+      remove: place && (() => removePlace(place)),
+      path: () => beginDrawing('path', drawAt()),
+      area: () => beginDrawing('area', drawAt()),
+      circle: () => beginDrawing('circle', drawAt() ?? desk.view),
+    }) ||
+    onWay.press(e, {
+      mode: () => (desk.by = following(MODES, desk.by)),
+      reverse:
+        desk.bench === 'journey' &&
+        desk.destination &&
+        (() => ([desk.standpoint, desk.destination] = [desk.destination, desk.standpoint])),
+    })
+  )
 })
 </script>
 
@@ -224,19 +291,52 @@ useEventListener(window, 'keydown', (e) => {
     <header class="bg-paper border-ink col-span-full flex h-12 items-center gap-3 border-b px-3">
       <span class="hidden font-serif text-xl font-bold sm:inline">Viandante</span>
       <TopLine ref="topLine" v-model="text" v-model:open="lineOpen" @readings="readings = $event" />
-      <button class="act" :disabled="!canUndo && !(editing.open && editing.past.length)" title="Undo (u)" data-test="undo" @click="takeBack">Undo <span class="key">u</span></button>
-      <button class="act max-lg:hidden!" :disabled="!canRedo && !(editing.open && editing.future.length)" title="Redo (Shift U)" @click="doAgain">Redo</button>
-      <button class="act max-lg:hidden!" @click="togglePalette">{{ palette === 'day' ? 'Night' : 'Day' }} <span class="key">n</span></button>
-      <button class="act max-lg:hidden!" data-test="open-keys" @click="keysOpen = true">Keys <span class="key">?</span></button>
+      <button
+        class="act"
+        :disabled="!canUndo && !(editing.open && editing.past.length)"
+        title="Undo (u)"
+        data-test="undo"
+        @click="takeBack"
+      >
+        Undo <span class="key">u</span>
+      </button>
+      <button
+        class="act max-lg:hidden!"
+        :disabled="!canRedo && !(editing.open && editing.future.length)"
+        title="Redo (Shift U)"
+        @click="doAgain"
+      >
+        Redo
+      </button>
+      <button class="act max-lg:hidden!" @click="togglePalette">
+        {{ palette === 'day' ? 'Night' : 'Day' }} <span class="key">n</span>
+      </button>
+      <button class="act max-lg:hidden!" data-test="open-keys" @click="keysOpen = true">
+        Keys <span class="key">?</span>
+      </button>
       <button class="act max-lg:hidden!" @click="emit('leave')">Sign out</button>
       <PageMenu :items="menu" />
     </header>
 
     <main class="map relative min-h-0">
-      <MapPane v-if="ground && ready" :ground="ground.version" :credits="ground.regions.flatMap((r) => r.attribution ?? [])" :opening="opening" :in-ring="inRing" :marked="marked" @hover="pointer = $event" />
-      <p v-if="desk.only.length" class="border-ink bg-paper absolute top-3 left-3 z-20 flex items-baseline gap-3 border-l-4 border-ochre px-3 py-1.5" data-test="only">
+      <MapPane
+        v-if="ground && ready"
+        :ground="ground.version"
+        :credits="ground.regions.flatMap((r) => r.attribution ?? [])"
+        :opening="opening"
+        :in-ring="inRing"
+        :marked="marked"
+        @hover="pointer = $event"
+      />
+      <p
+        v-if="desk.only.length"
+        class="border-ink bg-paper absolute top-3 left-3 z-20 flex items-baseline gap-3 border-l-4 border-ochre px-3 py-1.5"
+        data-test="only"
+      >
         {{ desk.only.length === 1 ? 'Only one is shown' : `Only ${desk.only.length} are shown` }}
-        <button class="underline" data-test="show-all" @click="desk.only = []">Show all <span class="key">z</span></button>
+        <button class="underline" data-test="show-all" @click="desk.only = []">
+          Show all <span class="key">z</span>
+        </button>
       </p>
       <p
         v-if="notice"
@@ -251,12 +351,23 @@ useEventListener(window, 'keydown', (e) => {
     </main>
 
     <aside class="page bg-paper border-ink flex min-h-0 flex-col" aria-label="The page of the bench">
-      <ReadingList v-if="showReadings" :readings="readings" :active="topLine?.active ?? 0" class="min-h-0 flex-1 overflow-y-auto" @act="topLine?.act($event)" @point="topLine && (topLine.active = $event)" />
+      <ReadingList
+        v-if="showReadings"
+        :readings="readings"
+        :active="topLine?.active ?? 0"
+        class="min-h-0 flex-1 overflow-y-auto"
+        @act="topLine?.act($event)"
+        @point="topLine && (topLine.active = $event)"
+      />
       <PlacingPage v-else-if="placing.open" class="min-h-0 flex-1 overflow-y-auto" />
       <PlaceForm v-else-if="editing.open" :key="editing.place?.id ?? 'new'" class="min-h-0 flex-1 overflow-y-auto" />
       <template v-else>
         <PlaceSlip v-if="selected" :place="selected" />
-        <div v-show="!selected || !desk.unfolded" class="flex min-h-0 flex-1 flex-col overflow-y-auto" data-test="bench-page">
+        <div
+          v-show="!selected || !desk.unfolded"
+          class="flex min-h-0 flex-1 flex-col overflow-y-auto"
+          data-test="bench-page"
+        >
           <LayersPage v-if="desk.layers" />
           <PlacesPage v-else-if="desk.bench === 'places'" />
           <AroundPage

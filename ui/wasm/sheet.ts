@@ -1,8 +1,8 @@
-// The heart of the sheet (src/chart/sheet.ts says what it is for), in AssemblyScript, compiled to WebAssembly by `npm run
-// wasm`: it is as fast with the first tile as with the hundredth, which JavaScript is not.
+// The heart of the sheet (src/chart/sheet.ts says what it is for), in AssemblyScript, compiled to WebAssembly by `npm
+// run wasm`: it is as fast with the first tile as with the hundredth, which JavaScript is not.
 //
-// Memory, from the heap's base: pixels (u32 a pixel), cover (f32, stride to a row), first and last (i32 a row), through (u8 a
-// pixel), and from inputAt() on what is handed in.
+// Memory, from the heap's base: pixels (u32 a pixel), cover (f32, stride to a row), first and last (i32 a row), through
+// (u8 a pixel), and from inputAt() on what is handed in.
 
 const ROOM: i32 = 64 // bytes
 
@@ -121,7 +121,8 @@ function join(x: f64, y: f64, ux: f64, uy: f64, vx: f64, vy: f64, half: f64): vo
 
 /** A sector about x, y, from a radius through an angle; an arc may be cut short by a quarter of a pixel. */
 function fan(x: f64, y: f64, rx: f64, ry: f64, angle: f64, half: f64): void {
-  const steps = Math.max(1, Math.ceil(Math.abs(angle) / (2 * Math.acos(Math.max(0.2, 1 - 0.25 / Math.max(half, 0.25))))))
+  const most = 2 * Math.acos(Math.max(0.2, 1 - 0.25 / Math.max(half, 0.25)))
+  const steps = Math.max(1, Math.ceil(Math.abs(angle) / most))
   const c = Math.cos(angle / steps)
   const s = Math.sin(angle / steps)
   const k: f64 = angle > 0 ? 1 : -1
@@ -224,7 +225,9 @@ function falling(x0: f64, y0: f64, x1: f64, y1: f64, k: f64): void {
 @inline function blend(p: usize, rb: u32, g: u32, t: u32): void {
   const was = load<u32>(p)
   const left = 256 - t
-  store<u32>(p, 0xff000000 | ((((was & 0xff00ff) * left + rb * t + 0x800080) >> 8) & 0xff00ff) | ((((was & 0xff00) * left + g * t + 0x8000) >> 8) & 0xff00))
+  const redBlue = (((was & 0xff00ff) * left + rb * t + 0x800080) >> 8) & 0xff00ff
+  const green = (((was & 0xff00) * left + g * t + 0x8000) >> 8) & 0xff00
+  store<u32>(p, 0xff000000 | redBlue | green)
 }
 
 /** Paints what was entered, and forgets it; masked says that what lies in through counts. */
@@ -296,7 +299,10 @@ export function mask(): void {
 // @ts-ignore: decorator
 @inline function corner(i: i32): f32 { return load<f32>(input + 4 * <usize>i) }
 
-/** Lays the colours at the corners of cells, in the input, over what through lets show. Within a cell they change evenly, so it counts on in whole numbers, 1/65536 each. */
+/**
+ * Lays the colours at the corners of cells, in the input, over what through lets show. Within a cell they change
+ * evenly, so it counts on in whole numbers, 1/65536 each.
+ */
 export function lay(cells: i32): void {
   const wide = cells + 3
   const row = input + 16 * <usize>(wide * wide) // room for the values at the height of a row of pixels
@@ -309,7 +315,8 @@ export function lay(cells: i32): void {
     for (let n = 0; n < 4 * wide; n++) {
       const a = corner(above + n)
       const value = a + (corner(above + 4 * wide + n) - a) * v
-      store<f32>(row + 4 * <usize>n, value * (n % 4 == 3 ? 257 : 1) * 65536) // opacity in parts of 257, as 255 of the mask make it 256
+      // opacity in parts of 257, as 255 of the mask make it 256
+      store<f32>(row + 4 * <usize>n, value * (n % 4 == 3 ? 257 : 1) * 65536)
     }
     let px = 0
     while (px < size) {
@@ -334,7 +341,8 @@ export function lay(cells: i32): void {
       for (const stop = py * size + max(end, px + 1); i < stop; i++) {
         const m = <i32>load<u8>(through + i)
         const share = ((t >> 16) * m) >> 8
-        if (share > 0) blend(pixels + 4 * <usize>i, (<u32>(b & 0xff0000)) | (<u32>r >> 16), <u32>(g >> 8) & 0xff00, min(share, 256))
+        const redBlue = <u32>(b & 0xff0000) | (<u32>r >> 16)
+    if (share > 0) blend(pixels + 4 * <usize>i, redBlue, <u32>(g >> 8) & 0xff00, min(share, 256))
         r += er
         g += eg
         b += eb

@@ -10,7 +10,8 @@ export type Route = components['schemas']['Route']
 export type Step = components['schemas']['Step']
 export type Category = components['schemas']['Category']
 export type Attribute = components['schemas']['Attribute']
-export type Past = paths['/v1/collections/{collection}/history/{id}']['get']['responses']['200']['content']['application/json']['history'][number]
+type Histories = paths['/v1/collections/{collection}/history/{id}']['get']['responses']['200']['content']
+export type Past = Histories['application/json']['history'][number]
 export type Binned = paths['/v1/bin']['get']['responses']['200']['content']['application/json']['bin'][number]
 export type Collection = components['schemas']['Collection']
 
@@ -44,7 +45,14 @@ async function recorded(input: Request): Promise<Response> {
   const response = await fetch(input)
   const ms = performance.now() - began
   if (!BACKGROUND.has(url.pathname)) {
-    const exchange: Exchange = { method: input.method, path: url.pathname + url.search.replaceAll('%2C', ','), request, status: response.status, ms, answer: '' }
+    const exchange: Exchange = {
+      method: input.method,
+      path: url.pathname + url.search.replaceAll('%2C', ','),
+      request,
+      status: response.status,
+      ms,
+      answer: '',
+    }
     wire.value = [exchange, ...wire.value].slice(0, MOST_KEPT)
     void response
       .clone()
@@ -58,7 +66,11 @@ async function recorded(input: Request): Promise<Response> {
   return response
 }
 
-export const api = createClient<paths>({ baseUrl: location.origin, fetch: recorded, querySerializer: { array: { style: 'form', explode: true } } })
+export const api = createClient<paths>({
+  baseUrl: location.origin,
+  fetch: recorded,
+  querySerializer: { array: { style: 'form', explode: true } },
+})
 
 /** A problem that the server told of, or that kept us from reaching it. */
 export class Refusal extends Error {
@@ -66,7 +78,11 @@ export class Refusal extends Error {
     readonly status: number,
     readonly problem: Partial<Problem>,
   ) {
-    super(problem.errors?.length ? problem.errors.map((e) => `${e.reason}${e.hint ? `: ${e.hint}` : ''}`).join('; ') : (problem.detail ?? 'The server does not answer.'))
+    super(
+      problem.errors?.length
+        ? problem.errors.map((e) => `${e.reason}${e.hint ? `: ${e.hint}` : ''}`).join('; ')
+        : (problem.detail ?? 'The server does not answer.'),
+    )
   }
 }
 

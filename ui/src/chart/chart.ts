@@ -62,8 +62,8 @@ export interface ChartEvents {
 }
 
 /**
- * How long what comes one by one is gathered, in milliseconds: tiles at rest and while the map zooms or turns, and what is
- * to be lettered.
+ * How long what comes one by one is gathered, in milliseconds: tiles at rest and while the map zooms or turns, and what
+ * is to be lettered.
  */
 const GATHER_MS = { resting: 90, turning: 350, lettering: 350 }
 const SHARPEN_MS = 40
@@ -569,6 +569,7 @@ export class Chart extends Moving {
     }
   }
 
+  // eslint-disable-next-line require-yield -- painting may be cut in slices; the ground is painted in one
   private *paintGround(
     ctx: CanvasRenderingContext2D,
     camera: Camera,

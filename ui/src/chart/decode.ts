@@ -36,7 +36,8 @@ export interface Layer {
 export function decode(data: ArrayBuffer): Layer[] {
   const bytes = new Uint8Array(data)
   let at = 3
-  if (bytes[0] !== 0x56 || bytes[1] !== 0x54 || bytes[2] !== 1) throw new Error('this is not a tile of a version that this page reads')
+  if (bytes[0] !== 0x56 || bytes[1] !== 0x54 || bytes[2] !== 1)
+    throw new Error('this is not a tile of a version that this page reads')
   const number = (): number => {
     let value = 0
     let scale = 1
@@ -64,7 +65,13 @@ export function decode(data: ArrayBuffer): Layer[] {
   for (let n = number(); n > 0; n--) {
     const layer: Layer = { class: text(), shape: bytes[at++] as Shape, features: [] }
     for (let count = number(); count > 0; count--) {
-      const feature: Feature = { id: number(), name: names[number()] ?? '', flags: bytes[at++]!, rank: bytes[at++]!, parts: [] }
+      const feature: Feature = {
+        id: number(),
+        name: names[number()] ?? '',
+        flags: bytes[at++]!,
+        rank: bytes[at++]!,
+        parts: [],
+      }
       let x = 0
       let y = 0
       for (let parts = number(); parts > 0; parts--) {

@@ -1,6 +1,6 @@
 // Distances and positions on WGS 84 for what is drawn and dragged on the map; every figure that is shown comes from the
-// server. Vincenty 1975, "Direct and inverse solutions of geodesics on the ellipsoid": within a millimetre, but without an
-// answer for nearly antipodal points, where the sphere's is taken.
+// server. Vincenty 1975, "Direct and inverse solutions of geodesics on the ellipsoid": within a millimetre, but without
+// an answer for nearly antipodal points, where the sphere's is taken.
 
 import type { LatLng } from './camera'
 import { wrapLng } from './camera'
@@ -34,11 +34,13 @@ export function distanceM(p: LatLng, q: LatLng): number {
       const k2 = (ca2 * (A * A - B * B)) / (B * B)
       const a = 1 + (k2 / 16384) * (4096 + k2 * (-768 + k2 * (320 - 175 * k2)))
       const b = (k2 / 1024) * (256 + k2 * (-128 + k2 * (74 - 47 * k2)))
-      const d = b * ss * (c2m + (b / 4) * (cs * (2 * c2m * c2m - 1) - (b / 6) * c2m * (4 * ss * ss - 3) * (4 * c2m * c2m - 3)))
+      const d =
+        b * ss * (c2m + (b / 4) * (cs * (2 * c2m * c2m - 1) - (b / 6) * c2m * (4 * ss * ss - 3) * (4 * c2m * c2m - 3)))
       return B * a * (sigma - d)
     }
   }
-  const h = Math.sin(((q.lat - p.lat) * RAD) / 2) ** 2 + Math.cos(p.lat * RAD) * Math.cos(q.lat * RAD) * Math.sin(l / 2) ** 2
+  const h =
+    Math.sin(((q.lat - p.lat) * RAD) / 2) ** 2 + Math.cos(p.lat * RAD) * Math.cos(q.lat * RAD) * Math.sin(l / 2) ** 2
   return 2 * MEAN * Math.asin(Math.sqrt(h))
 }
 
@@ -66,7 +68,8 @@ export function destination(p: LatLng, bearingDeg: number, m: number): LatLng {
     ss = Math.sin(sigma)
     cs = Math.cos(sigma)
     c2m = Math.cos(2 * sigma1 + sigma)
-    const d = b * ss * (c2m + (b / 4) * (cs * (2 * c2m * c2m - 1) - (b / 6) * c2m * (4 * ss * ss - 3) * (4 * c2m * c2m - 3)))
+    const d =
+      b * ss * (c2m + (b / 4) * (cs * (2 * c2m * c2m - 1) - (b / 6) * c2m * (4 * ss * ss - 3) * (4 * c2m * c2m - 3)))
     const before = sigma
     sigma = m / (B * a) + d
     if (Math.abs(sigma - before) < 1e-12) break

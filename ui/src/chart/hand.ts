@@ -1,5 +1,5 @@
-// The hand on the map: drag with inertia, wheel, pinch and twist, double click; with Shift it draws a box to zoom to, with
-// Alt or the other button it turns the map. A press that moved is never a click.
+// The hand on the map: drag with inertia, wheel, pinch and twist, double click; with Shift it draws a box to zoom to,
+// with Alt or the other button it turns the map. A press that moved is never a click.
 
 import { shortestTurn, type Spot } from './camera'
 
@@ -127,7 +127,8 @@ export class Hand {
     const spread = this.distance()
     const [a, b] = [...this.pointers.values()]
     this.target.pan((at.x - before.x) / 2, (at.y - before.y) / 2)
-    if (this.spread > 0 && spread > 0) this.target.zoom(Math.log2(spread / this.spread), { x: (a!.x + b!.x) / 2, y: (a!.y + b!.y) / 2 })
+    if (this.spread > 0 && spread > 0)
+      this.target.zoom(Math.log2(spread / this.spread), { x: (a!.x + b!.x) / 2, y: (a!.y + b!.y) / 2 })
     this.spread = spread
     // Fingers never close quite straight: the map turns once they mean it.
     const turned = shortestTurn(this.angle() - this.twist)

@@ -5,7 +5,10 @@ import type { Lettering } from './lettering'
 /** Ends so near to each other, as a share of a tile, are one; a tile's edge is rounded on both its sides. */
 const REACH = 2 / 4096
 
-/** Lines of one class and name joined where just two of them meet; everything else as it is. Yields where it may be interrupted. */
+/**
+ * Lines of one class and name joined where just two of them meet; everything else as it is. Yields where it may be
+ * interrupted.
+ */
 export function* joined(all: Lettering[]): Generator<void, Lettering[], void> {
   const out: Lettering[] = []
   const groups = new Map<string, Lettering[]>()
@@ -30,7 +33,10 @@ export function* joined(all: Lettering[]): Generator<void, Lettering[], void> {
 function chains(group: Lettering[]): Lettering[] {
   const reach = REACH * group[0]!.tile
   const cells = new Map<string, number[]>()
-  const ends: [number, number][][] = group.map((l) => [[l.points[0]!, l.points[1]!], [l.points[l.points.length - 2]!, l.points[l.points.length - 1]!]])
+  const ends: [number, number][][] = group.map((l) => [
+    [l.points[0]!, l.points[1]!],
+    [l.points[l.points.length - 2]!, l.points[l.points.length - 1]!],
+  ])
   const cell = (x: number, y: number) => `${x},${y}`
   ends.forEach((pair, i) =>
     pair.forEach(([x, y], k) => {
@@ -79,7 +85,12 @@ function chains(group: Lettering[]): Lettering[] {
         points.push(p[from]!, p[from + 1]!)
       }
     }
-    out.push({ ...l, id: Math.min(...parts.map((p) => group[p.line]!.id)), rank: Math.max(...parts.map((p) => group[p.line]!.rank)), points: Float64Array.from(points) })
+    out.push({
+      ...l,
+      id: Math.min(...parts.map((p) => group[p.line]!.id)),
+      rank: Math.max(...parts.map((p) => group[p.line]!.rank)),
+      points: Float64Array.from(points),
+    })
   })
   return out
 }

@@ -107,7 +107,9 @@ export class Kept {
     c.width = Math.round(wide.width * ratio)
     c.height = Math.round(wide.height * ratio)
     const { margin } = this.keeping
-    c.style.cssText = `position:absolute;left:${-margin}px;top:${-margin}px;width:${wide.width}px;height:${wide.height}px;max-width:none;will-change:transform;z-index:${this.keeping.order}`
+    c.style.cssText =
+      `position:absolute;left:${-margin}px;top:${-margin}px;width:${wide.width}px;height:${wide.height}px;` +
+      `max-width:none;will-change:transform;z-index:${this.keeping.order}`
     return c
   }
 
@@ -167,9 +169,10 @@ export class Kept {
     p.canvas.style.opacity = opacity === 1 ? '' : String(opacity)
     const at = camera.worldToScreen(p.centre)
     const [x, y] = [at.x - camera.width / 2, at.y - camera.height / 2]
+    const turned = `rotate(${p.rotation - camera.view.rotation}deg) scale(${2 ** (camera.view.zoom - p.zoom)})`
     p.canvas.style.transform = this.isSharp(camera, p)
       ? `translate(${Math.round(x * ratio) / ratio}px,${Math.round(y * ratio) / ratio}px)`
-      : `translate(${x}px,${y}px) rotate(${p.rotation - camera.view.rotation}deg) scale(${2 ** (camera.view.zoom - p.zoom)})`
+      : `translate(${x}px,${y}px) ${turned}`
   }
 
   /** Whether the picture is made for a camera's zoom and turn, and the next one is not begun. */

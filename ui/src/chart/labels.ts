@@ -25,8 +25,30 @@ export interface Placed {
 
 /** The more important classes first. */
 const ORDER = [
-  'locality', 'peak', 'water', 'motorway', 'trunk', 'primary', 'secondary', 'tertiary', 'river', 'square', 'park', 'ferry', 'street', 'pedestrian', 'cycleway', 'point', 'building',
-  'service', 'path', 'steps', 'pier', 'orchard', 'contour', 'housenumber',
+  'locality',
+  'peak',
+  'water',
+  'motorway',
+  'trunk',
+  'primary',
+  'secondary',
+  'tertiary',
+  'river',
+  'square',
+  'park',
+  'ferry',
+  'street',
+  'pedestrian',
+  'cycleway',
+  'point',
+  'building',
+  'service',
+  'path',
+  'steps',
+  'pier',
+  'orchard',
+  'contour',
+  'housenumber',
 ]
 const PLACE = new Map(ORDER.map((c, i) => [c, i]))
 
@@ -55,13 +77,17 @@ export class Labels {
     this.larger = larger
   }
 
-  /** Whether the layout was made for another zoom or turn, or the map has been moved to its edge; while the map is turning, for quite another one. */
+  /**
+   * Whether the layout was made for another zoom or turn, or the map has been moved to its edge; while the map is
+   * turning, for quite another one.
+   */
   isStale(camera: Camera, turning: boolean): boolean {
     const turned = Math.abs(shortestTurn(camera.view.rotation - this.rotation))
     return (
       !(Math.abs(camera.view.zoom - this.zoom) <= (turning ? 0.6 : 0.12)) ||
       turned > (turning ? 30 : 0) ||
-      Math.hypot(camera.centre.x - this.centre.x, camera.centre.y - this.centre.y) * camera.size > BEYOND * (turning ? 1 : 0.35)
+      Math.hypot(camera.centre.x - this.centre.x, camera.centre.y - this.centre.y) * camera.size >
+        BEYOND * (turning ? 1 : 0.35)
     )
   }
 
@@ -84,13 +110,25 @@ export class Labels {
     this.widths.clear()
   }
 
-  /** Lays the names of some tiles out anew, clear of some boxes (left, top, right, bottom); until it is done the layout before stays. */
-  *layout(ctx: CanvasRenderingContext2D, camera: Camera, tiles: { lettering: Lettering[] }[], obstacles: number[][]): Painting {
+  /**
+   * Lays the names of some tiles out anew, clear of some boxes (left, top, right, bottom); until it is done the layout
+   * before stays.
+   */
+  *layout(
+    ctx: CanvasRenderingContext2D,
+    camera: Camera,
+    tiles: { lettering: Lettering[] }[],
+    obstacles: number[][],
+  ): Painting {
     if (tiles.length !== this.tiles.length || tiles.some((t, i) => t.lettering !== this.tiles[i])) {
       const all = yield* joined(tiles.flatMap((t) => t.lettering))
       this.tiles = tiles.map((t) => t.lettering)
       this.sorted = all.sort(
-        (a, b) => PLACE.get(a.class)! - PLACE.get(b.class)! || b.rank - a.rank || b.points.length - a.points.length || a.id - b.id,
+        (a, b) =>
+          PLACE.get(a.class)! - PLACE.get(b.class)! ||
+          b.rank - a.rank ||
+          b.points.length - a.points.length ||
+          a.id - b.id,
       )
       yield
     }
@@ -109,15 +147,28 @@ export class Labels {
       if (camera.view.zoom < (style.from ?? 0)) continue
       const key = l.line ? `${l.class} ${l.name}` : `${l.id}`
       if (!l.line && done.has(key)) continue
-      const size = at(style.size, camera.view.zoom) * this.larger * (style['by-rank'] ? { 4: 1.45, 3: 1.2, 2: 0.9, 1: 0.78 }[l.rank - 200]! : 1)
+      const size =
+        at(style.size, camera.view.zoom) *
+        this.larger *
+        (style['by-rank'] ? { 4: 1.45, 3: 1.2, 2: 0.9, 1: 0.78 }[l.rank - 200]! : 1)
       const font = style.font.replace('{}', size.toFixed(1))
       const apart = (style.repeat ?? REPEAT) * this.larger
-      const free = (middle: Spot) => l.class === 'housenumber' || !(names.get(l.name) ?? []).some((o) => Math.hypot(o.x - middle.x, o.y - middle.y) < apart)
+      const free = (middle: Spot) =>
+        l.class === 'housenumber' ||
+        !(names.get(l.name) ?? []).some((o) => Math.hypot(o.x - middle.x, o.y - middle.y) < apart)
       const olds = before.get(key) ?? []
-      const candidates = l.line ? this.along(ctx, camera, l, font, size, olds, apart) : this.flat(ctx, camera, l, font, size, style, olds[0])
+      const candidates = l.line
+        ? this.along(ctx, camera, l, font, size, olds, apart)
+        : this.flat(ctx, camera, l, font, size, style, olds[0])
       for (const c of candidates) {
         const middle = camera.worldToScreen(c.middle)
-        if (middle.x < -BEYOND || middle.y < -BEYOND || middle.x > camera.width + BEYOND || middle.y > camera.height + BEYOND) continue
+        if (
+          middle.x < -BEYOND ||
+          middle.y < -BEYOND ||
+          middle.x > camera.width + BEYOND ||
+          middle.y > camera.height + BEYOND
+        )
+          continue
         if (!free(middle) || !boxes.add(c.boxes)) continue
         done.add(key)
         names.set(l.name, [...(names.get(l.name) ?? []), middle])
@@ -156,7 +207,8 @@ export class Labels {
             ctx.fill()
           }
           if (g.angle) {
-            // Letters at few turns and places within a pixel: the browser keeps the masks of letters that it has drawn before.
+            // Letters at few turns and places within a pixel: the browser keeps the masks of letters that it has drawn
+            // before.
             const [x, y] = [Math.round(s.x * 2) / 2, Math.round(s.y * 2) / 2]
             const turn = Math.round(g.angle / TURN) * TURN
             const [sin, cos] = [ratio * Math.sin(turn), ratio * Math.cos(turn)]
@@ -178,14 +230,35 @@ export class Labels {
     ctx.restore()
   }
 
-  private *flat(ctx: CanvasRenderingContext2D, camera: Camera, l: Lettering, font: string, size: number, style: LabelStyle, old?: Placed): Generator<Candidate> {
+  private *flat(
+    ctx: CanvasRenderingContext2D,
+    camera: Camera,
+    l: Lettering,
+    font: string,
+    size: number,
+    style: LabelStyle,
+    old?: Placed,
+  ): Generator<Candidate> {
     const on = camera.worldToScreen({ x: l.points[0]!, y: l.points[1]! })
     const lines = l.name.split('\n')
     const spacing = (style.spacing ?? 0) * size
     const half = Math.max(...lines.map((t) => this.width(ctx, font, t) + spacing * t.length)) / 2 + 3
     // A locality steps aside for what stands on it; every other name gives way.
     const beside = half + size * 0.9
-    const steps = l.class === 'locality' ? [[0, 0], [0, -1.3], [0, 1.3], [0, -2.4], [0, 2.4], [beside, -0.6], [-beside, -0.6], [0, -3.6], [0, 3.6]].map(([x, k]) => [x!, k! * size] as const) : [[0, 0] as const]
+    const steps =
+      l.class === 'locality'
+        ? [
+            [0, 0],
+            [0, -1.3],
+            [0, 1.3],
+            [0, -2.4],
+            [0, 2.4],
+            [beside, -0.6],
+            [-beside, -0.6],
+            [0, -3.6],
+            [0, 3.6],
+          ].map(([x, k]) => [x!, k! * size] as const)
+        : [[0, 0] as const]
     if (old) {
       const was = camera.worldToScreen(old.middle)
       const off = ([x, y]: readonly [number, number]) => Number(Math.hypot(x - was.x + on.x, y - was.y + on.y) < 4)
@@ -200,12 +273,25 @@ export class Labels {
     }
   }
 
-  /** Sets a name along a line, letter by letter: where it stood before, else in the middle and at equal distances from it. */
-  private *along(ctx: CanvasRenderingContext2D, camera: Camera, l: Lettering, font: string, size: number, olds: Placed[], apart: number): Generator<Candidate> {
+  /**
+   * Sets a name along a line, letter by letter: where it stood before, else in the middle and at equal distances from
+   * it.
+   */
+  private *along(
+    ctx: CanvasRenderingContext2D,
+    camera: Camera,
+    l: Lettering,
+    font: string,
+    size: number,
+    olds: Placed[],
+    apart: number,
+  ): Generator<Candidate> {
     const line: Spot[] = []
-    for (let i = 0; i < l.points.length; i += 2) line.push(camera.worldToScreen({ x: l.points[i]!, y: l.points[i + 1]! }))
+    for (let i = 0; i < l.points.length; i += 2)
+      line.push(camera.worldToScreen({ x: l.points[i]!, y: l.points[i + 1]! }))
     const lengths = [0]
-    for (let i = 1; i < line.length; i++) lengths.push(lengths[i - 1]! + Math.hypot(line[i]!.x - line[i - 1]!.x, line[i]!.y - line[i - 1]!.y))
+    for (let i = 1; i < line.length; i++)
+      lengths.push(lengths[i - 1]! + Math.hypot(line[i]!.x - line[i - 1]!.x, line[i]!.y - line[i - 1]!.y))
     const total = lengths[lengths.length - 1]!
     const letters = [...l.name]
     const widths = letters.map((c) => this.width(ctx, font, c))
@@ -258,7 +344,15 @@ function nearestOn(line: Spot[], lengths: number[], p: Spot): number | null {
 }
 
 /** Undefined where the line bends too much for letters. */
-function setAlong(camera: Camera, line: Spot[], lengths: number[], letters: string[], widths: number[], start: number, size: number): Candidate | undefined {
+function setAlong(
+  camera: Camera,
+  line: Spot[],
+  lengths: number[],
+  letters: string[],
+  widths: number[],
+  start: number,
+  size: number,
+): Candidate | undefined {
   const point = (d: number): { x: number; y: number; angle: number } => {
     let low = 1
     let high = lengths.length - 1
@@ -284,7 +378,11 @@ function setAlong(camera: Camera, line: Spot[], lengths: number[], letters: stri
     if (Math.abs(Math.atan2(Math.sin(angle - before), Math.cos(angle - before))) > 0.5) return undefined
     before = angle
     d += backwards ? -widths[i]! : widths[i]!
-    glyphs.push({ text: letters[i]!, at: camera.screenToWorld(p), angle: Math.atan2(Math.sin(angle), Math.cos(angle)) || 1e-9 })
+    glyphs.push({
+      text: letters[i]!,
+      at: camera.screenToWorld(p),
+      angle: Math.atan2(Math.sin(angle), Math.cos(angle)) || 1e-9,
+    })
     const half = Math.max(widths[i]!, size) / 2
     boxes.push([p.x - half, p.y - half, p.x + half, p.y + half])
   }
@@ -296,7 +394,10 @@ class Boxes {
   private cells = new Map<number, number[][]>()
 
   private free(boxes: number[][]): boolean {
-    for (const b of boxes) for (const key of this.keys(b)) for (const o of this.cells.get(key) ?? []) if (b[0]! < o[2]! && o[0]! < b[2]! && b[1]! < o[3]! && o[1]! < b[3]!) return false
+    for (const b of boxes)
+      for (const key of this.keys(b))
+        for (const o of this.cells.get(key) ?? [])
+          if (b[0]! < o[2]! && o[0]! < b[2]! && b[1]! < o[3]! && o[1]! < b[3]!) return false
     return true
   }
 
@@ -317,6 +418,7 @@ class Boxes {
   }
 
   private *keys(b: number[]): Generator<number> {
-    for (let x = Math.floor(b[0]! / 64); x <= Math.floor(b[2]! / 64); x++) for (let y = Math.floor(b[1]! / 64); y <= Math.floor(b[3]! / 64); y++) yield x * 100003 + y
+    for (let x = Math.floor(b[0]! / 64); x <= Math.floor(b[2]! / 64); x++)
+      for (let y = Math.floor(b[1]! / 64); y <= Math.floor(b[3]! / 64); y++) yield x * 100003 + y
   }
 }

@@ -1,5 +1,5 @@
-// Labels in the margin: each stands at the map's left or right edge, level with its place as nearly as there is room, with
-// a leader line to it.
+// Labels in the margin: each stands at the map's left or right edge, level with its place as nearly as there is room,
+// with a leader line to it.
 
 import type { Camera, Spot } from './camera'
 import type { Palette } from './style'
@@ -18,7 +18,10 @@ interface Set extends Noted {
   y: number
 }
 
-/** Which labels stand at each side, from the top down, each with the height that it stands at. Where there is no room for all, those given first have it. */
+/**
+ * Which labels stand at each side, from the top down, each with the height that it stands at. Where there is no room
+ * for all, those given first have it.
+ */
 export function margins(labels: Noted[], width: number, height: number): { left: Set[]; right: Set[] } {
   const room = Math.max(0, Math.floor((height - TOP - FOOT) / LINE))
   const sides = { left: [] as Set[], right: [] as Set[] }
@@ -47,7 +50,10 @@ export function drawMargins(ctx: CanvasRenderingContext2D, camera: Camera, palet
   ctx.save()
   ctx.textBaseline = 'middle'
   ctx.lineJoin = 'round'
-  for (const [side, edge, way] of [[left, 6, 1], [right, camera.width - 6, -1]] as const) {
+  for (const [side, edge, way] of [
+    [left, 6, 1],
+    [right, camera.width - 6, -1],
+  ] as const) {
     ctx.textAlign = way > 0 ? 'left' : 'right'
     for (const l of side) {
       ctx.font = `${l.strong ? 700 : 500} 14.5px 'Alegreya Sans'`
@@ -57,7 +63,10 @@ export function drawMargins(ctx: CanvasRenderingContext2D, camera: Camera, palet
       ctx.moveTo(edge - way * 6, l.y + 9)
       ctx.lineTo(end, l.y + 9)
       ctx.lineTo(l.at.x, l.at.y)
-      for (const [colour, thick] of [[palette.paper!, 3.4], [palette.ink!, l.strong ? 1.5 : 0.9]] as const) {
+      for (const [colour, thick] of [
+        [palette.paper!, 3.4],
+        [palette.ink!, l.strong ? 1.5 : 0.9],
+      ] as const) {
         ctx.strokeStyle = colour
         ctx.lineWidth = thick
         ctx.stroke()

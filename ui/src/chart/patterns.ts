@@ -21,10 +21,17 @@ const covers = new Map<string, Uint8Array>()
 const MOST_COVERS = 24
 
 /**
- * How opaque a pattern is at each pixel of a sheet, 0 to 255; the sheet must have nothing entered. x and y are the sheet's
- * place among those of its size, so that the pattern goes on from one to the next.
+ * How opaque a pattern is at each pixel of a sheet, 0 to 255; the sheet must have nothing entered. x and y are the
+ * sheet's place among those of its size, so that the pattern goes on from one to the next.
  */
-export function patternOf(kind: Kind, sheet: Sheet, ratio: number, x: number, y: number, way: 0 | 1 | 2 = 0): Uint8Array {
+export function patternOf(
+  kind: Kind,
+  sheet: Sheet,
+  ratio: number,
+  x: number,
+  y: number,
+  way: 0 | 1 | 2 = 0,
+): Uint8Array {
   const c = Math.round(MARK * ratio)
   const { size } = sheet
   const [ox, oy] = [(x * size) % c, (y * size) % c]
@@ -77,21 +84,55 @@ function markOf(kind: Kind, way: 0 | 1 | 2): Mark {
       else for (let v = 3; v < MARK; v += 6) lines.push(way ? [v, 0, v, MARK] : [0, v, MARK, v])
       return { width: 0.7, lines }
     case 'tufts':
-      for (const [x, y] of [[5, 7], [17, 19]] as const) lines.push([x - 2.5, y - 2, x - 1, y + 1], [x, y - 3, x, y + 1], [x + 2.5, y - 2, x + 1, y + 1])
+      for (const [x, y] of [
+        [5, 7],
+        [17, 19],
+      ] as const)
+        lines.push([x - 2.5, y - 2, x - 1, y + 1], [x, y - 3, x, y + 1], [x + 2.5, y - 2, x + 1, y + 1])
       return { width: 0.9, lines }
     case 'heath':
-      for (const [x, y] of [[4, 6], [16, 5], [10, 14], [21, 17], [5, 21]] as const) lines.push([x - 1.8, y - 1.6, x, y, x + 1.8, y - 1.6])
+      for (const [x, y] of [
+        [4, 6],
+        [16, 5],
+        [10, 14],
+        [21, 17],
+        [5, 21],
+      ] as const)
+        lines.push([x - 1.8, y - 1.6, x, y, x + 1.8, y - 1.6])
       return { width: 0.9, lines }
     case 'orchard':
-      return { width: 0, dots: [4, 12, 20].flatMap((x) => [4, 12, 20].map((y): [number, number, number] => [x, y, 1.3])) }
+      return {
+        width: 0,
+        dots: [4, 12, 20].flatMap((x) => [4, 12, 20].map((y): [number, number, number] => [x, y, 1.3])),
+      }
     case 'trees':
-      for (const [x, y] of [[6, 7], [18, 19], [19, 5], [6, 18]] as const) {
+      for (const [x, y] of [
+        [6, 7],
+        [18, 19],
+        [19, 5],
+        [6, 18],
+      ] as const) {
         const crown: number[] = []
-        for (let a = 0.75; a <= 2.26; a += 0.15) crown.push(x + 2.3 * Math.cos(a * Math.PI), y + 2.3 * Math.sin(a * Math.PI))
+        for (let a = 0.75; a <= 2.26; a += 0.15)
+          crown.push(x + 2.3 * Math.cos(a * Math.PI), y + 2.3 * Math.sin(a * Math.PI))
         lines.push(crown, [x, y + 1.2, x, y + 3])
       }
       return { width: 0.9, lines }
     case 'stipple':
-      return { width: 0, dots: ([[4, 5], [12, 3], [19, 8], [8, 12], [15, 15], [3, 19], [21, 20], [11, 21]] as const).map(([x, y]): [number, number, number] => [x, y, 0.75]) }
+      return {
+        width: 0,
+        dots: (
+          [
+            [4, 5],
+            [12, 3],
+            [19, 8],
+            [8, 12],
+            [15, 15],
+            [3, 19],
+            [21, 20],
+            [11, 21],
+          ] as const
+        ).map(([x, y]): [number, number, number] => [x, y, 0.75]),
+      }
   }
 }

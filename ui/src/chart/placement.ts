@@ -19,8 +19,10 @@ export function placement(control: Control[]): Affine | string {
   })
   for (let i = 0; i < control.length; i++)
     for (let k = 0; k < i; k++) {
-      if (Math.hypot(control[i]!.pixel[0] - control[k]!.pixel[0], control[i]!.pixel[1] - control[k]!.pixel[1]) < 1) return `Points ${k + 1} and ${i + 1} are the same pixel of the picture.`
-      if (Math.hypot(world[i]!.x - world[k]!.x, world[i]!.y - world[k]!.y) < 1e-10) return `Points ${k + 1} and ${i + 1} have the same position.`
+      if (Math.hypot(control[i]!.pixel[0] - control[k]!.pixel[0], control[i]!.pixel[1] - control[k]!.pixel[1]) < 1)
+        return `Points ${k + 1} and ${i + 1} are the same pixel of the picture.`
+      if (Math.hypot(world[i]!.x - world[k]!.x, world[i]!.y - world[k]!.y) < 1e-10)
+        return `Points ${k + 1} and ${i + 1} have the same position.`
     }
   const [p, q, r] = control.map((c) => ({ x: c.pixel[0], y: c.pixel[1] }))
   const [s, t, v] = world
@@ -34,8 +36,11 @@ export function placement(control: Control[]): Affine | string {
     c = -b
   } else {
     const [ux, uy, vx, vy] = [r.x - p.x, r.y - p.y, v.x - s.x, v.y - s.y]
-    const flat = (x1: number, y1: number, x2: number, y2: number) => Math.abs(x1 * y2 - x2 * y1) < 0.02 * Math.max(x1 * x1 + y1 * y1, x2 * x2 + y2 * y2, (x1 - x2) ** 2 + (y1 - y2) ** 2)
-    if (flat(px, py, ux, uy) || flat(wx, wy, vx, vy)) return 'The three points lie in a line; move one of them aside, or use two.'
+    const flat = (x1: number, y1: number, x2: number, y2: number) =>
+      Math.abs(x1 * y2 - x2 * y1) <
+      0.02 * Math.max(x1 * x1 + y1 * y1, x2 * x2 + y2 * y2, (x1 - x2) ** 2 + (y1 - y2) ** 2)
+    if (flat(px, py, ux, uy) || flat(wx, wy, vx, vy))
+      return 'The three points lie in a line; move one of them aside, or use two.'
     const det = px * uy - ux * py
     a = (wx * uy - vx * py) / det
     c = (vx * px - wx * ux) / det
@@ -46,4 +51,7 @@ export function placement(control: Control[]): Affine | string {
 }
 
 /** Where on the unit square of the world a pixel lies. */
-export const applied = ([a, b, c, d, e, f]: Affine, x: number, y: number): Spot => ({ x: a * x + c * y + e, y: b * x + d * y + f })
+export const applied = ([a, b, c, d, e, f]: Affine, x: number, y: number): Spot => ({
+  x: a * x + c * y + e,
+  y: b * x + d * y + f,
+})

@@ -4,7 +4,16 @@ import { EXTENT, Flag, Shape, levelOf, type Feature, type Layer } from './decode
 import { patternOf } from './patterns'
 import { drawShade, drawTint, type Heights } from './relief'
 import type { Rgb, Sheet } from './sheet'
-import { at, channels, type AreaStyle, type GroundStyle, type LineStyle, type Manner, type Palette, type Time } from './style'
+import {
+  at,
+  channels,
+  type AreaStyle,
+  type GroundStyle,
+  type LineStyle,
+  type Manner,
+  type Palette,
+  type Time,
+} from './style'
 
 /** The order of the areas below contours and water; what is not named is not drawn. */
 const AREAS = ['residential', 'farmland', 'orchard', 'grass', 'heath', 'wood', 'sand', 'rock', 'park', 'square']
@@ -59,7 +68,12 @@ class Drawing {
   }
 
   /** Strokes lines, or the outlines of areas, with a width in CSS pixels. */
-  stroke(features: Feature[], colour: string, width: number, more: { alpha?: number; closed?: boolean; dash?: number[]; butt?: boolean; through?: Uint8Array } = {}): void {
+  stroke(
+    features: Feature[],
+    colour: string,
+    width: number,
+    more: { alpha?: number; closed?: boolean; dash?: number[]; butt?: boolean; through?: Uint8Array } = {},
+  ): void {
     if (!features.length || width <= 0) return
     const px = width * this.job.ratio
     for (const f of features)
@@ -147,7 +161,24 @@ export function drawTile(sheet: Sheet, size: number, job: RasterJob): void {
 }
 
 /** Steps of the graticule in degrees: whole ones, then round numbers of minutes and seconds. */
-const STEPS = [30, 15, 10, 5, 2, 1, 30 / 60, 10 / 60, 5 / 60, 2 / 60, 1 / 60, 30 / 3600, 10 / 3600, 5 / 3600, 2 / 3600, 1 / 3600]
+const STEPS = [
+  30,
+  15,
+  10,
+  5,
+  2,
+  1,
+  30 / 60,
+  10 / 60,
+  5 / 60,
+  2 / 60,
+  1 / 60,
+  30 / 3600,
+  10 / 3600,
+  5 / 3600,
+  2 / 3600,
+  1 / 3600,
+]
 
 /** The step of the graticule at a zoom: the least that leaves its lines some 150 pixels apart. */
 export function graticuleStep(zoom: number): number {
@@ -182,7 +213,12 @@ function drawArea(d: Drawing, features: Feature[], area: AreaStyle, alpha = 1): 
     if (area.pattern === 'rows') {
       // Each field is ploughed its own way.
       for (const way of [0, 1, 2] as const)
-        d.fill(features.filter((f) => Math.floor(f.id / 4) % 3 === way), area.mark, alpha, patternOf('rows', sheet, job.ratio, job.x, job.y, way))
+        d.fill(
+          features.filter((f) => Math.floor(f.id / 4) % 3 === way),
+          area.mark,
+          alpha,
+          patternOf('rows', sheet, job.ratio, job.x, job.y, way),
+        )
     } else d.fill(features, area.mark, alpha, patternOf(area.pattern, sheet, job.ratio, job.x, job.y))
   }
   if (area.waterlines && job.zoom >= 11) {
@@ -196,7 +232,8 @@ function drawArea(d: Drawing, features: Feature[], area: AreaStyle, alpha = 1): 
 function contours(d: Drawing, features: Feature[]): void {
   const { job } = d
   const line = job.style.lines.contour!
-  const bent = (some: Feature[]): Feature[] => (job.z < 14 ? some : some.map((f) => ({ ...f, parts: f.parts.map(curve) })))
+  const bent = (some: Feature[]): Feature[] =>
+    job.z < 14 ? some : some.map((f) => ({ ...f, parts: f.parts.map(curve) }))
   const width = at(line.width, job.zoom)
   d.stroke(bent(features.filter((f) => f.rank === 0)), line.colour, width, { alpha: job.manner.contours })
   d.stroke(bent(features.filter((f) => f.rank > 0)), line.index!, width + 0.35, { alpha: job.manner.contours })
@@ -236,12 +273,19 @@ function cliffs(d: Drawing, features: Feature[]): void {
 }
 
 /** Calls f at equal distances along a line, with the direction there. */
-function along(part: Int32Array, scale: number, every: number, next: number, f: (x: number, y: number, dx: number, dy: number) => void): void {
+function along(
+  part: Int32Array,
+  scale: number,
+  every: number,
+  next: number,
+  f: (x: number, y: number, dx: number, dy: number) => void,
+): void {
   for (let i = 2; i < part.length; i += 2) {
     const [ax, ay] = [part[i - 2]! * scale, part[i - 1]! * scale]
     const [dx, dy] = [part[i]! * scale - ax, part[i + 1]! * scale - ay]
     const length = Math.hypot(dx, dy) || 1
-    for (; next < length; next += every) f(ax + (dx * next) / length, ay + (dy * next) / length, dx / length, dy / length)
+    for (; next < length; next += every)
+      f(ax + (dx * next) / length, ay + (dy * next) / length, dx / length, dy / length)
     next -= length
   }
 }
@@ -249,10 +293,14 @@ function along(part: Int32Array, scale: number, every: number, next: number, f: 
 /** How much wider than its surface a road is with its edges, in pixels. */
 const CASING = 1.5
 
-/** Tunnels below, then trails, then the roads with all casings under all surfaces, and bridges over everything, the lowest first. */
+/**
+ * Tunnels below, then trails, then the roads with all casings under all surfaces, and bridges over everything, the
+ * lowest first.
+ */
 function drawRoads(d: Drawing): void {
   const { style, zoom, manner } = d.job
-  const wide = (s: LineStyle): LineStyle => (manner.roads ? { ...s, width: s.width.map(([z, w]) => [z, w * manner.roads!]) } : s)
+  const wide = (s: LineStyle): LineStyle =>
+    manner.roads ? { ...s, width: s.width.map(([z, w]) => [z, w * manner.roads!]) } : s
   const level = (f: Feature) => (f.flags & Flag.Bridge ? 1 + levelOf(f) : f.flags & Flag.Tunnel ? -1 : 0)
   const roads = ROADS.map((name) => {
     const levels = new Map<number, Feature[]>()
@@ -279,10 +327,13 @@ function drawRoads(d: Drawing): void {
     }
     d.lines(features, s)
   }
-  for (const { style: s, on } of roads) if (s.edge && at(s.width, zoom) >= 1.6) d.lines(on(0), { ...s, colour: s.edge }, s.casing ?? CASING)
-  for (const { style: s, on } of roads) d.lines(on(0), at(s.width, zoom) < 1.6 && s.edge ? { ...s, colour: s.thin ?? s.edge } : s)
+  for (const { style: s, on } of roads)
+    if (s.edge && at(s.width, zoom) >= 1.6) d.lines(on(0), { ...s, colour: s.edge }, s.casing ?? CASING)
+  for (const { style: s, on } of roads)
+    d.lines(on(0), at(s.width, zoom) < 1.6 && s.edge ? { ...s, colour: s.thin ?? s.edge } : s)
   // The thread along the middle, where there is room for it between the edges.
-  const thread = (s: LineStyle, features: Feature[]) => s.thread && at(s.width, zoom) >= 4 && d.lines(features, { colour: 'thread', width: s.thread })
+  const thread = (s: LineStyle, features: Feature[]) =>
+    s.thread && at(s.width, zoom) >= 4 && d.lines(features, { colour: 'thread', width: s.thread })
   for (const { style: s, on } of roads) thread(s, on(0))
   for (let n = 1; n <= 4; n++)
     for (const { style: s, on } of roads) {

@@ -16,7 +16,8 @@ export interface Heights {
 /** Decodes heights; throws on bytes that are none. */
 export function decodeHeights(data: ArrayBuffer, z: number, y: number): Heights {
   const bytes = new Uint8Array(data)
-  if (bytes[0] !== 0x56 || bytes[1] !== 0x48 || bytes[2] !== 1) throw new Error('these are not heights of a version that this page reads')
+  if (bytes[0] !== 0x56 || bytes[1] !== 0x48 || bytes[2] !== 1)
+    throw new Error('these are not heights of a version that this page reads')
   const cells = bytes[3]!
   const quantum = 2 ** (bytes[4]! - 2)
   const side = cells + 3
@@ -37,7 +38,11 @@ export function decodeHeights(data: ArrayBuffer, z: number, y: number): Heights 
     values[i] = expect + (n % 2 ? -(n + 1) / 2 : n / 2)
   }
   const lat = Math.atan(Math.sinh((0.5 - (y + 0.5) / 2 ** z) * 2 * Math.PI))
-  return { cells, metres: Float32Array.from(values, (v) => v * quantum), cellM: (40075016.686 * Math.cos(lat)) / 2 ** z / cells }
+  return {
+    cells,
+    metres: Float32Array.from(values, (v) => v * quantum),
+    cellM: (40075016.686 * Math.cos(lat)) / 2 ** z / cells,
+  }
 }
 
 export function drawTint(sheet: Sheet, land: Uint8Array, h: Heights, tints: [number, string][]): void {
@@ -57,7 +62,14 @@ export function drawTint(sheet: Sheet, land: Uint8Array, h: Heights, tints: [num
 }
 
 /** Light from the north-west, 45 degrees up; slopes look steeper at small scales, where they would vanish. */
-export function drawShade(sheet: Sheet, land: Uint8Array, h: Heights, strength: number, shade: string, light: string): void {
+export function drawShade(
+  sheet: Sheet,
+  land: Uint8Array,
+  h: Heights,
+  strength: number,
+  shade: string,
+  light: string,
+): void {
   const [dark, bright] = [channels(shade), channels(light)]
   const pixelM = (h.cellM * h.cells) / TILE
   const steeper = Math.max(1, Math.min(4.5, (pixelM / 10) ** 0.45))
@@ -67,8 +79,19 @@ export function drawShade(sheet: Sheet, land: Uint8Array, h: Heights, strength: 
   for (let y = 1; y < side - 1; y++)
     for (let x = 1; x < side - 1; x++) {
       const i = y * side + x
-      const east = ((m[i - side + 1]! + 2 * m[i + 1]! + m[i + side + 1]! - m[i - side - 1]! - 2 * m[i - 1]! - m[i + side - 1]!) * steeper) / (8 * h.cellM)
-      const south = ((m[i + side - 1]! + 2 * m[i + side]! + m[i + side + 1]! - m[i - side - 1]! - 2 * m[i - side]! - m[i - side + 1]!) * steeper) / (8 * h.cellM)
+      const east =
+        ((m[i - side + 1]! + 2 * m[i + 1]! + m[i + side + 1]! - m[i - side - 1]! - 2 * m[i - 1]! - m[i + side - 1]!) *
+          steeper) /
+        (8 * h.cellM)
+      const south =
+        ((m[i + side - 1]! +
+          2 * m[i + side]! +
+          m[i + side + 1]! -
+          m[i - side - 1]! -
+          2 * m[i - side]! -
+          m[i - side + 1]!) *
+          steeper) /
+        (8 * h.cellM)
       // The slope's upright (-east, -south, 1) with the light (-1, -1, sqrt 2) / 2, against that of level ground.
       const lit = (east + south + Math.SQRT2) / (2 * Math.sqrt(1 + east * east + south * south)) - Math.SQRT1_2
       const c = lit < 0 ? dark : bright

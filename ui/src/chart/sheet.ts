@@ -1,5 +1,5 @@
-// The sheet that a tile is drawn on: fills outlines and strokes lines into a bitmap, each pixel covered as exactly as the
-// outline covers it. In a worker without a GPU this is several times faster than a canvas.
+// The sheet that a tile is drawn on: fills outlines and strokes lines into a bitmap, each pixel covered as exactly as
+// the outline covers it. In a worker without a GPU this is several times faster than a canvas.
 //
 // Outlines leave in a buffer, along each row, by how much the cover grows at a pixel; painting sums the row up (the way
 // in which font rasterizers do it; Levien 2016, "font-rs"). Overlapping outlines that turn the same way do not add up.
@@ -62,11 +62,16 @@ export class Sheet {
 
   /** What was drawn. */
   get pixels(): Uint8ClampedArray<ArrayBuffer> {
-    return new Uint8ClampedArray(this.works.memory.buffer as ArrayBuffer, this.works.pixelsAt(), this.size * this.size * 4)
+    return new Uint8ClampedArray(
+      this.works.memory.buffer as ArrayBuffer,
+      this.works.pixelsAt(),
+      this.size * this.size * 4,
+    )
   }
 
   private put(points: ArrayLike<number>): number {
-    if (points.length > this.input.length) throw new Error(`an outline of ${points.length / 2} points is more than a tile can hold`)
+    if (points.length > this.input.length)
+      throw new Error(`an outline of ${points.length / 2} points is more than a tile can hold`)
     this.input.set(points)
     return points.length
   }
@@ -76,7 +81,9 @@ export class Sheet {
     rings.forEach((r, i) => r.length > 4 && this.works.area(this.put(r), scale, i === 0))
   }
 
-  /** Enters a line, x, y, x, y … times a scale, drawn out to a width in pixels; closed joins its end to its beginning. */
+  /**
+   * Enters a line, x, y, x, y … times a scale, drawn out to a width in pixels; closed joins its end to its beginning.
+   */
   line(part: ArrayLike<number>, scale: number, width: number, round = true, closed = false): void {
     if (part.length > 2) this.works.line(this.put(part), scale, width, round, closed)
   }
@@ -123,8 +130,8 @@ export class Sheet {
   }
 
   /**
-   * Lays colours over the pixels of a mask that change evenly between the corners of a grid, which reaches a cell beyond the
-   * sheet on every side: red, green, blue (0 to 255) and opacity (0 to 1) at each corner, row by row.
+   * Lays colours over the pixels of a mask that change evenly between the corners of a grid, which reaches a cell
+   * beyond the sheet on every side: red, green, blue (0 to 255) and opacity (0 to 1) at each corner, row by row.
    */
   lay(mask: Uint8Array, corners: Float32Array, cells: number): void {
     this.through.set(mask)

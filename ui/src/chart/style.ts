@@ -92,11 +92,21 @@ export function channels(colour: string): [number, number, number] {
 
 function mixed(a: string, b: string, share: number): string {
   const [p, q] = [channels(a), channels(b)]
-  return '#' + p.map((v, i) => Math.round(v + (q[i]! - v) * share).toString(16).padStart(2, '0')).join('')
+  return (
+    '#' +
+    p
+      .map((v, i) =>
+        Math.round(v + (q[i]! - v) * share)
+          .toString(16)
+          .padStart(2, '0'),
+      )
+      .join('')
+  )
 }
 
 /** The colours of what lies over the ground: a muted ground is muted for its sake. */
-export const inksOf = (style: GroundStyle, name: string, time: Time): Palette => paletteOf(style, style.styles[name]?.mute ? 'plain' : name, time)
+export const inksOf = (style: GroundStyle, name: string, time: Time): Palette =>
+  paletteOf(style, style.styles[name]?.mute ? 'plain' : name, time)
 
 const resolved = new Map<string, Palette>()
 
@@ -109,7 +119,9 @@ export function paletteOf(style: GroundStyle, name: string, time: Time): Palette
     palette = { ...style.palettes[time]!, ...manner.palettes?.[time] }
     if (manner.mute) {
       const land = palette.land!
-      for (const [k, v] of Object.entries(palette)) palette[k] = k === 'halo' ? land : k.startsWith('ink-') ? v : mixed(v, land, k === 'ink' ? manner.mute * 0.5 : manner.mute)
+      for (const [k, v] of Object.entries(palette))
+        palette[k] =
+          k === 'halo' ? land : k.startsWith('ink-') ? v : mixed(v, land, k === 'ink' ? manner.mute * 0.5 : manner.mute)
       palette.sea = mixed(style.palettes[time]!.sea!, land, manner.mute * 0.35)
     }
     resolved.set(key, palette)

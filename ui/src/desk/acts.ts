@@ -102,7 +102,8 @@ export function positionHere(): Promise<Named & { accuracyM: number }> {
         reject(
           new Error(
             e.code === e.PERMISSION_DENIED
-              ? 'The browser does not give away where you are. Allow it in the address line, or click a spot on the map.'
+              ? 'The browser does not give away where you are. ' +
+                  'Allow it in the address line, or click a spot on the map.'
               : 'The browser cannot tell where you are just now. Click a spot on the map instead.',
           ),
         ),

@@ -37,11 +37,17 @@ export class Crowd {
   look(camera: Camera): void {
     const z = Math.max(0, Math.min(DEEPEST, Math.floor(camera.view.zoom)))
     const n = 2 ** z
-    const corners = [[0, 0], [camera.width, 0], [0, camera.height], [camera.width, camera.height]].map(([x, y]) => camera.screenToWorld({ x: x!, y: y! }))
+    const corners = [
+      [0, 0],
+      [camera.width, 0],
+      [0, camera.height],
+      [camera.width, camera.height],
+    ].map(([x, y]) => camera.screenToWorld({ x: x!, y: y! }))
     const [xs, ys] = [corners.map((c) => c.x * n), corners.map((c) => c.y * n)]
     const keys = new Set<string>()
     for (let y = Math.max(0, Math.floor(Math.min(...ys))); y <= Math.min(n - 1, Math.floor(Math.max(...ys))); y++)
-      for (let column = Math.floor(Math.min(...xs)); column <= Math.floor(Math.max(...xs)); column++) keys.add(`${z}/${((column % n) + n) % n}/${y}`)
+      for (let column = Math.floor(Math.min(...xs)); column <= Math.floor(Math.max(...xs)); column++)
+        keys.add(`${z}/${((column % n) + n) % n}/${y}`)
     this.wanted = [...keys]
     this.ask()
     this.show()
@@ -55,7 +61,13 @@ export class Crowd {
       this.asking.add(key)
       // What is not in view is not asked for anew when something has changed.
       void client
-        .fetchQuery({ queryKey: this.key(key), queryFn: () => this.fetch(key), staleTime: Infinity, gcTime: KEPT_MS, retry: false })
+        .fetchQuery({
+          queryKey: this.key(key),
+          queryFn: () => this.fetch(key),
+          staleTime: Infinity,
+          gcTime: KEPT_MS,
+          retry: false,
+        })
         .catch(() => {}) // the next look asks again
         .finally(() => {
           this.asking.delete(key)
@@ -67,10 +79,22 @@ export class Crowd {
 
   private async fetch(key: string): Promise<Mark[]> {
     const [z, x, y] = key.split('/').map(Number) as [number, number, number]
-    const { marks } = await unwrap(api.GET('/v1/places/tiles/{z}/{x}/{y}', { params: { path: { z, x, y }, query: { category: this.only ?? undefined } } }))
+    const { marks } = await unwrap(
+      api.GET('/v1/places/tiles/{z}/{x}/{y}', {
+        params: { path: { z, x, y }, query: { category: this.only ?? undefined } },
+      }),
+    )
     return marks.map((m, i) => ({
-      id: m.id ?? `${key}/${i}`, at: { lat: m.at[1]!, lng: m.at[0]! }, count: m.count, name: m.name ?? '', category: m.category ?? '', collection: m.collection ?? '',
-      corners: m.bbox && [{ lat: m.bbox[1]!, lng: m.bbox[0]! }, { lat: m.bbox[3]!, lng: m.bbox[2]! }],
+      id: m.id ?? `${key}/${i}`,
+      at: { lat: m.at[1]!, lng: m.at[0]! },
+      count: m.count,
+      name: m.name ?? '',
+      category: m.category ?? '',
+      collection: m.collection ?? '',
+      corners: m.bbox && [
+        { lat: m.bbox[1]!, lng: m.bbox[0]! },
+        { lat: m.bbox[3]!, lng: m.bbox[2]! },
+      ],
     }))
   }
 

@@ -1,5 +1,5 @@
-// What is on the desk: where one stands, what is selected, where one goes. All of it is in the URL, so that any view can
-// be linked to and reloaded.
+// What is on the desk: where one stands, what is selected, where one goes. All of it is in the URL, so that any view
+// can be linked to and reloaded.
 
 import style from '@style/ground.json'
 import { reactive, watch } from 'vue'
@@ -103,12 +103,18 @@ function read({ name: bench, params, query: q }: RouteLocationNormalized): void 
   if (bench === 'places') desk.part = PARTS.find((p) => p === params.part) ?? 'list'
   const v = typeof q.v === 'string' ? /^([^,]+,[^,]+),(\d+(?:\.\d+)?)(?:,(-?\d+(?:\.\d+)?))?$/.exec(q.v) : null
   const centre = v && readPosition(v[1])
-  if (centre) desk.view = { ...centre, zoom: Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Number(v![2]))), rotation: Number(v![3] ?? 0) % 360 }
+  if (centre)
+    desk.view = {
+      ...centre,
+      zoom: Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Number(v![2]))),
+      rotation: Number(v![3] ?? 0) % 360,
+    }
   desk.ground = typeof q.ground === 'string' && q.ground in style.styles ? q.ground : 'plain'
   desk.lettering = typeof q.letters === 'string' && q.letters in style.lettering ? q.letters : 'plain'
   desk.standpoint = named(q.from, q.fromName)
   const ring = typeof q.ring === 'string' ? /^(\d+)-(\d+)$/.exec(q.ring) : null
-  if (ring && Number(ring[2]) > Number(ring[1])) [desk.beyondM, desk.withinM] = [Number(ring[1]), Math.min(2e7, Number(ring[2]))]
+  if (ring && Number(ring[2]) > Number(ring[1]))
+    [desk.beyondM, desk.withinM] = [Number(ring[1]), Math.min(2e7, Number(ring[2]))]
   desk.spot = named(q.spot, q.spotName)
   desk.place = typeof q.place === 'string' ? q.place : null
   desk.destination = named(q.to, q.toName)
@@ -121,7 +127,14 @@ function read({ name: bench, params, query: q }: RouteLocationNormalized): void 
   desk.layers = q.layers === '1'
   desk.unfolded = q.open === '1'
   const text = (v: unknown) => (typeof v === 'string' ? v.slice(0, 200) : '')
-  desk.list = { text: text(q.find), sort: text(q.sort) || 'name', collection: text(q.in), where: text(q.where), follow: q.follow === '1', unplaced: q.unplaced === '1' }
+  desk.list = {
+    text: text(q.find),
+    sort: text(q.sort) || 'name',
+    collection: text(q.in),
+    where: text(q.where),
+    follow: q.follow === '1',
+    unplaced: q.unplaced === '1',
+  }
 }
 
 /** How places without a category are written in the link. */
@@ -135,13 +148,18 @@ function write(): { path: string; query: Record<string, string> } {
   }
   if (desk.view) {
     const v = desk.view
-    put('v', `${v.lat.toFixed(5)},${round7(v.lng).toFixed(5)},${Number(v.zoom.toFixed(2))}${v.rotation ? `,${v.rotation.toFixed(0)}` : ''}`)
+    const turn = v.rotation ? [v.rotation.toFixed(0)] : []
+    put('v', [v.lat.toFixed(5), round7(v.lng).toFixed(5), Number(v.zoom.toFixed(2)), ...turn].join(','))
   }
   put('ground', desk.ground !== 'plain' && desk.ground)
   put('letters', desk.lettering !== 'plain' && desk.lettering)
   put('from', desk.standpoint && position(desk.standpoint))
   put('fromName', desk.standpoint?.name)
-  put('ring', (desk.beyondM > 0 || desk.withinM !== DEFAULT_WITHIN_M) && `${Math.round(desk.beyondM)}-${Math.round(desk.withinM)}`)
+  put(
+    'ring',
+    (desk.beyondM > 0 || desk.withinM !== DEFAULT_WITHIN_M) &&
+      `${Math.round(desk.beyondM)}-${Math.round(desk.withinM)}`,
+  )
   put('spot', desk.spot && position(desk.spot))
   put('spotName', desk.spot?.name)
   put('place', desk.place)

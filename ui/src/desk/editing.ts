@@ -1,5 +1,5 @@
-// The form that is open: a new place, path or area, or one in edit. The map moves its stone and its vertices; each such step
-// can be taken back.
+// The form that is open: a new place, path or area, or one in edit. The map moves its stone and its vertices; each such
+// step can be taken back.
 
 import { markRaw, reactive } from 'vue'
 import { Refusal } from '../api/client'
@@ -8,8 +8,30 @@ import { wrapLng } from '../chart/camera'
 import { desk } from './desk'
 import { distanceM } from '../chart/geodesic'
 import { complain, say } from './notice'
-import { insertVertex, isWhole, moveVertex, outlineOf, removeVertex, shifted, splitArea, splitPath, type Outline, type Vertex } from './outline'
-import { attributesOf, changePlace, createPlace, homeOf, places, splitFeature, toPlace, type Draft, type Kind, type Place } from './places'
+import {
+  insertVertex,
+  isWhole,
+  moveVertex,
+  outlineOf,
+  removeVertex,
+  shifted,
+  splitArea,
+  splitPath,
+  type Outline,
+  type Vertex,
+} from './outline'
+import {
+  attributesOf,
+  changePlace,
+  createPlace,
+  homeOf,
+  places,
+  splitFeature,
+  toPlace,
+  type Draft,
+  type Kind,
+  type Place,
+} from './places'
 
 interface Step {
   at: LatLng | null
@@ -34,28 +56,59 @@ interface Editing {
   future: Step[]
 }
 
-const still = () => ({ theirs: undefined, busy: false, active: null, drawing: false, splitting: false, past: [], future: [] })
+const still = () => ({
+  theirs: undefined,
+  busy: false,
+  active: null,
+  drawing: false,
+  splitting: false,
+  past: [],
+  future: [],
+})
 
 export const editing = reactive<Editing>({
-  open: false, place: null, draft: { collection: '', name: '', category: '', description: '', at: null, outline: null, attributes: {} }, ...still(),
+  open: false,
+  place: null,
+  draft: { collection: '', name: '', category: '', description: '', at: null, outline: null, attributes: {} },
+  ...still(),
 })
 
 export function begin(place: Place): void {
   Object.assign(editing, {
-    open: true, place, ...still(),
+    open: true,
+    place,
+    ...still(),
     draft: {
-      collection: place.collection, name: place.name, category: place.category, description: String(place.feature.properties.description ?? ''),
-      at: place.at && { ...place.at }, outline: place.outline && markRaw(place.outline), attributes: valuesOf(place),
+      collection: place.collection,
+      name: place.name,
+      category: place.category,
+      description: String(place.feature.properties.description ?? ''),
+      at: place.at && { ...place.at },
+      outline: place.outline && markRaw(place.outline),
+      attributes: valuesOf(place),
     },
   })
 }
 
-export function beginNew(at: LatLng, name: string, from: { accuracyM?: number; source: string; address?: string }): void {
+export function beginNew(
+  at: LatLng,
+  name: string,
+  from: { accuracyM?: number; source: string; address?: string },
+): void {
   const collection = homeOf('place')
   Object.assign(editing, {
-    open: true, place: null, ...still(),
+    open: true,
+    place: null,
+    ...still(),
     draft: {
-      collection, name, category: '', description: '', at: { lat: at.lat, lng: at.lng }, outline: null, accuracyM: from.accuracyM, source: from.source,
+      collection,
+      name,
+      category: '',
+      description: '',
+      at: { lat: at.lat, lng: at.lng },
+      outline: null,
+      accuracyM: from.accuracyM,
+      source: from.source,
       attributes: from.address ? { address: from.address } : {},
     },
   })
@@ -64,18 +117,40 @@ export function beginNew(at: LatLng, name: string, from: { accuracyM?: number; s
 /** Begins to draw a path, an area or a circle, at a spot where one is selected. */
 export function beginDrawing(kind: Exclude<Kind, 'place'> | 'circle', at: LatLng | null): void {
   const first = at ? [{ lat: at.lat, lng: at.lng }] : []
-  const outline: Outline | null = kind === 'circle' ? at && { kind: 'circle', at: first[0]!, radiusM: 200 } : kind === 'path' ? { kind, rings: [first] } : { kind, rings: [first] }
+  const outline: Outline | null =
+    kind === 'circle'
+      ? at && { kind: 'circle', at: first[0]!, radiusM: 200 }
+      : kind === 'path'
+        ? { kind, rings: [first] }
+        : { kind, rings: [first] }
   if (!outline) return say('Select the spot in its middle first, or press Enter on the map.', { wrong: true })
   Object.assign(editing, {
-    open: true, place: null, ...still(), drawing: kind !== 'circle', active: kind === 'circle' ? null : { ring: 0, i: first.length - 1 },
-    draft: { collection: homeOf(kind === 'path' ? 'path' : 'area'), name: '', category: '', description: '', at: null, outline: markRaw(outline), source: 'drawn', attributes: {} },
+    open: true,
+    place: null,
+    ...still(),
+    drawing: kind !== 'circle',
+    active: kind === 'circle' ? null : { ring: 0, i: first.length - 1 },
+    draft: {
+      collection: homeOf(kind === 'path' ? 'path' : 'area'),
+      name: '',
+      category: '',
+      description: '',
+      at: null,
+      outline: markRaw(outline),
+      source: 'drawn',
+      attributes: {},
+    },
   })
   desk.spot = null
 }
 
 function valuesOf(place: Place): Record<string, unknown> {
   const properties = place.feature.properties as Record<string, unknown>
-  return Object.fromEntries(attributesOf(place.collection).flatMap((a) => (properties[a.name] === undefined ? [] : [[a.name, properties[a.name]]])))
+  return Object.fromEntries(
+    attributesOf(place.collection).flatMap((a) =>
+      properties[a.name] === undefined ? [] : [[a.name, properties[a.name]]],
+    ),
+  )
 }
 
 export function cancel(): void {
@@ -100,7 +175,10 @@ function swap(from: Step[], to: Step[]): boolean {
   Object.assign(editing.draft, step)
   const o = step.outline
   // While one draws, one goes on from the last vertex.
-  if (editing.active && o && o.kind !== 'circle') editing.active = o.rings[editing.active.ring] ? { ring: editing.active.ring, i: Math.min(editing.active.i, o.rings[editing.active.ring]!.length - 1) } : null
+  if (editing.active && o && o.kind !== 'circle')
+    editing.active = o.rings[editing.active.ring]
+      ? { ring: editing.active.ring, i: Math.min(editing.active.i, o.rings[editing.active.ring]!.length - 1) }
+      : null
   return true
 }
 
@@ -181,7 +259,11 @@ export function nextVertex(by: number): void {
   const o = editing.draft.outline
   if (!o || o.kind === 'circle') return
   const all = o.rings.flatMap((r, ring) => r.map((_, i) => ({ ring, i })))
-  const now = editing.active ? all.findIndex((v) => v.ring === editing.active!.ring && v.i === editing.active!.i) : by > 0 ? -1 : 0
+  const now = editing.active
+    ? all.findIndex((v) => v.ring === editing.active!.ring && v.i === editing.active!.i)
+    : by > 0
+      ? -1
+      : 0
   editing.active = all[(now + by + all.length) % all.length] ?? null
 }
 
@@ -199,14 +281,20 @@ export function split(): void {
   if (!o || !v) return
   if (o.kind === 'area') {
     editing.splitting = v.ring === 0
-    say(editing.splitting ? 'Now click the vertex to cut to.' : 'A hole cannot be cut; choose two vertices of the outline.', { wrong: !editing.splitting })
+    say(
+      editing.splitting
+        ? 'Now click the vertex to cut to.'
+        : 'A hole cannot be cut; choose two vertices of the outline.',
+      { wrong: !editing.splitting },
+    )
   } else void finishSplit(splitPath(o, v.i), 'Choose a vertex between the two ends: the path is cut there.')
 }
 
 function splitTo(v: Vertex): void {
   editing.splitting = false
   const o = editing.draft.outline
-  if (o && v.ring === 0) void finishSplit(splitArea(o, editing.active!.i, v.i), 'There is nothing between these two vertices.')
+  if (o && v.ring === 0)
+    void finishSplit(splitArea(o, editing.active!.i, v.i), 'There is nothing between these two vertices.')
 }
 
 async function finishSplit(parts: [Outline, Outline] | null, otherwise: string): Promise<void> {
@@ -221,7 +309,13 @@ async function finishSplit(parts: [Outline, Outline] | null, otherwise: string):
 /** Saves; when somebody else was faster, both versions are kept to choose from. */
 export async function save(): Promise<void> {
   const o = editing.draft.outline
-  if (o && !isWhole(o)) return say(o.kind === 'path' ? 'A path needs two vertices at least; click the map.' : 'An area needs three vertices at least, and so does a hole; click the map.', { wrong: true })
+  if (o && !isWhole(o))
+    return say(
+      o.kind === 'path'
+        ? 'A path needs two vertices at least; click the map.'
+        : 'An area needs three vertices at least, and so does a hole; click the map.',
+      { wrong: true },
+    )
   await whileBusy(async () => {
     const place = editing.place ? await changePlace(editing.place, editing.draft) : await createPlace(editing.draft)
     editing.open = false

@@ -39,7 +39,8 @@ export function sexagesimal(p: LatLng): string {
   const one = (v: number, letters: string) => {
     const tenths = Math.round(Math.abs(v) * 36000)
     const s = ((tenths % 600) / 10).toFixed(1).padStart(4, '0')
-    return `${Math.floor(tenths / 36000)}°${String(Math.floor(tenths / 600) % 60).padStart(2, '0')}′${s}″${letters[v < 0 ? 1 : 0]}`
+    const minutes = String(Math.floor(tenths / 600) % 60).padStart(2, '0')
+    return `${Math.floor(tenths / 36000)}°${minutes}′${s}″${letters[v < 0 ? 1 : 0]}`
   }
   return `${one(p.lat, 'NS')} ${one(p.lng, 'EW')}`
 }
@@ -49,7 +50,11 @@ export const NOTATIONS: Record<string, { title: string; read(p: LatLng): string;
   decimal: { title: 'lat, lng', read: shortPosition, copy: position },
   sexagesimal: { title: 'd m s', read: sexagesimal, copy: sexagesimal },
   geo: { title: 'geo:', read: (p) => `geo:${p.lat.toFixed(5)},${p.lng.toFixed(5)}`, copy: (p) => `geo:${position(p)}` },
-  geojson: { title: '[lng, lat]', read: (p) => `[${p.lng.toFixed(5)}, ${p.lat.toFixed(5)}]`, copy: (p) => JSON.stringify({ type: 'Point', coordinates: [round7(p.lng), round7(p.lat)] }) },
+  geojson: {
+    title: '[lng, lat]',
+    read: (p) => `[${p.lng.toFixed(5)}, ${p.lat.toFixed(5)}]`,
+    copy: (p) => JSON.stringify({ type: 'Point', coordinates: [round7(p.lng), round7(p.lat)] }),
+  },
 }
 
 /** The notation in which positions are read off and copied. */
@@ -63,9 +68,17 @@ export function squareMetres(m2: number): string {
 }
 
 /** What a path or an area measures. */
-export function measureText(s: { length_m: number | null; area_m2: number | null; perimeter_m: number | null }): string {
+export function measureText(s: {
+  length_m: number | null
+  area_m2: number | null
+  perimeter_m: number | null
+}): string {
   if (s.length_m !== null) return `${metres(s.length_m)} long`
-  return [s.area_m2 !== null && squareMetres(s.area_m2), s.perimeter_m !== null && `${metres(s.perimeter_m)} round`].filter(Boolean).join(' · ') || '—'
+  return (
+    [s.area_m2 !== null && squareMetres(s.area_m2), s.perimeter_m !== null && `${metres(s.perimeter_m)} round`]
+      .filter(Boolean)
+      .join(' · ') || '—'
+  )
 }
 
 /** A length in feet or miles. */

@@ -1,5 +1,5 @@
-// What the workspace keeps besides places: saved views, pictures laid over the ground, sources of imagery. Read once, kept
-// current by the stream of changes, changed with undo.
+// What the workspace keeps besides places: saved views, pictures laid over the ground, sources of imagery. Read once,
+// kept current by the stream of changes, changed with undo.
 
 import { v7 as uuidv7 } from 'uuid'
 import { computed, shallowReactive } from 'vue'
@@ -24,7 +24,9 @@ export const failing = shallowReactive(new Map<string, string>())
 /** Returns when views, pictures and imagery are there. */
 export async function loadKept(): Promise<void> {
   const topics = Object.keys(reads) as (keyof typeof reads)[]
-  await Promise.all(topics.map((t) => client.ensureQueryData({ queryKey: [t], queryFn: reads[t] as () => Promise<unknown> })))
+  await Promise.all(
+    topics.map((t) => client.ensureQueryData({ queryKey: [t], queryFn: reads[t] as () => Promise<unknown> })),
+  )
 }
 
 type Topic = keyof typeof reads
@@ -34,8 +36,16 @@ type Row = Body & { id: string; version: number }
 /** The calls of the three kinds are alike; the types of their bodies are checked where they are made. */
 const calls = {
   put: (topic: Topic, id: string, body: Body, match: string | null) =>
-    unwrap(api.PUT(`/v1/${topic}/{id}` as '/v1/views/{id}', { params: { path: { id }, header: match ? { 'If-Match': match } : { 'If-None-Match': '*' } }, body: body as SavedView })) as Promise<Row>,
-  drop: (topic: Topic, id: string) => unwrap(api.DELETE(`/v1/${topic}/{id}` as '/v1/views/{id}', { params: { path: { id }, header: { 'If-Match': '*' } } })),
+    unwrap(
+      api.PUT(`/v1/${topic}/{id}` as '/v1/views/{id}', {
+        params: { path: { id }, header: match ? { 'If-Match': match } : { 'If-None-Match': '*' } },
+        body: body as SavedView,
+      }),
+    ) as Promise<Row>,
+  drop: (topic: Topic, id: string) =>
+    unwrap(
+      api.DELETE(`/v1/${topic}/{id}` as '/v1/views/{id}', { params: { path: { id }, header: { 'If-Match': '*' } } }),
+    ),
 }
 
 /** Puts a row into its list at once, or takes it out. */
@@ -55,9 +65,14 @@ async function put(topic: Topic, body: Body, before?: Row): Promise<Row> {
     await (to ? calls.put(topic, id, to, exists ? '*' : null) : calls.drop(topic, id))
     await readAgain([topic])
   }
-  // The list shows it, and it can be undone, in one moment; what follows the changes may read the list before this does.
+  // The list shows it, and it can be undone, in one moment; what follows the changes may read the list before this
+  // does.
   show(topic, id, row)
-  record({ what: `${before ? 'Changed' : 'Saved'} ${WORDS[topic]} “${row.name}”`, undo: () => again(before ?? null, true), redo: () => again(body, !!before) })
+  record({
+    what: `${before ? 'Changed' : 'Saved'} ${WORDS[topic]} “${row.name}”`,
+    undo: () => again(before ?? null, true),
+    redo: () => again(body, !!before),
+  })
   await readAgain([topic])
   return row
 }
@@ -69,16 +84,33 @@ async function drop(topic: Topic, row: Row): Promise<void> {
     await readAgain([topic])
   }
   show(topic, row.id, null)
-  record({ what: `Deleted ${WORDS[topic]} “${row.name}”`, undo: back, redo: () => calls.drop(topic, row.id).then(() => readAgain([topic])) })
+  record({
+    what: `Deleted ${WORDS[topic]} “${row.name}”`,
+    undo: back,
+    redo: () => calls.drop(topic, row.id).then(() => readAgain([topic])),
+  })
   await readAgain([topic])
 }
 
 /** The desk as it is now, as a view to be saved. */
-export function currentView(name: string, more: { key?: number; opening?: boolean } = {}): Omit<SavedView, 'id' | 'version'> {
+export function currentView(
+  name: string,
+  more: { key?: number; opening?: boolean } = {},
+): Omit<SavedView, 'id' | 'version'> {
   const v = desk.view!
   return {
-    name, key: more.key ?? 0, opening: more.opening ?? false, center: [Number(v.lng.toFixed(7)), Number(v.lat.toFixed(7))], zoom: v.zoom, rotation_deg: v.rotation,
-    ground: desk.ground, lettering: desk.lettering, hidden: [...desk.hidden], names: desk.names, overlays: [...desk.overlays], imagery: [...desk.imagery],
+    name,
+    key: more.key ?? 0,
+    opening: more.opening ?? false,
+    center: [Number(v.lng.toFixed(7)), Number(v.lat.toFixed(7))],
+    zoom: v.zoom,
+    rotation_deg: v.rotation,
+    ground: desk.ground,
+    lettering: desk.lettering,
+    hidden: [...desk.hidden],
+    names: desk.names,
+    overlays: [...desk.overlays],
+    imagery: [...desk.imagery],
   }
 }
 
@@ -98,8 +130,12 @@ export const deleteImagery = (i: Imagery) => drop('imagery', i)
 /** Sets the desk as a view has it; the map flies there. */
 export function showView(v: SavedView, fly = true): void {
   Object.assign(desk, {
-    ground: v.ground ?? 'plain', lettering: v.lettering ?? 'plain', hidden: [...(v.hidden ?? [])], names: v.names ?? 'pointed',
-    overlays: (v.overlays ?? []).filter((id) => overlays.value.some((o) => o.id === id)), imagery: (v.imagery ?? []).filter((id) => imagery.value.some((i) => i.id === id)),
+    ground: v.ground ?? 'plain',
+    lettering: v.lettering ?? 'plain',
+    hidden: [...(v.hidden ?? [])],
+    names: v.names ?? 'pointed',
+    overlays: (v.overlays ?? []).filter((id) => overlays.value.some((o) => o.id === id)),
+    imagery: (v.imagery ?? []).filter((id) => imagery.value.some((i) => i.id === id)),
   })
   const to = { lat: v.center[1]!, lng: v.center[0]!, zoom: v.zoom, rotation: v.rotation_deg ?? 0 }
   if (fly && chart.value) {

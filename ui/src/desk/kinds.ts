@@ -6,25 +6,37 @@ import { categories, collections, loadKinds } from './places'
 
 /** A name that can be an id or an attribute's name, from what somebody calls it. */
 export function slug(title: string, otherwise: string): string {
-  const s = title.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase().replace(/[^a-z0-9]+/g, '_').replace(/^[^a-z]+|_+$/g, '').slice(0, 40)
+  const s = title
+    .normalize('NFKD')
+    .replace(/\p{M}/gu, '')
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '_')
+    .replace(/^[^a-z]+|_+$/g, '')
+    .slice(0, 40)
   return s || otherwise
 }
 
 type CollectionIn = Pick<Collection, 'id' | 'title' | 'description' | 'attributes'>
 
-/** What is to be there before a change: the version that was seen, whatever there is (a step back or forth), or nothing. */
+/**
+ * What is to be there before a change: the version that was seen, whatever there is (a step back or forth), or nothing.
+ */
 type Before = number | 'any' | 'none'
 const when = (before: Before) =>
   before === 'none' ? { 'If-None-Match': '*' } : { 'If-Match': before === 'any' ? '*' : `"${before}"` }
 
 async function put(c: CollectionIn, before: Before): Promise<void> {
   const body = { title: c.title, description: c.description, attributes: c.attributes }
-  await unwrap(api.PUT('/v1/collections/{collection}', { params: { path: { collection: c.id }, header: when(before) }, body }))
+  await unwrap(
+    api.PUT('/v1/collections/{collection}', { params: { path: { collection: c.id }, header: when(before) }, body }),
+  )
   await loadKinds()
 }
 
 async function drop(id: string, before: Before): Promise<void> {
-  await unwrap(api.DELETE('/v1/collections/{collection}', { params: { path: { collection: id }, header: when(before) } }))
+  await unwrap(
+    api.DELETE('/v1/collections/{collection}', { params: { path: { collection: id }, header: when(before) } }),
+  )
   await loadKinds()
 }
 
@@ -57,7 +69,9 @@ async function putAll(list: Category[], before: (c: Category) => Before): Promis
   try {
     for (const c of list) {
       const { id, version: _, ...body } = c
-      await unwrap(api.PUT('/v1/categories/{category}', { params: { path: { category: id }, header: when(before(c)) }, body }))
+      await unwrap(
+        api.PUT('/v1/categories/{category}', { params: { path: { category: id }, header: when(before(c)) }, body }),
+      )
     }
   } finally {
     await loadKinds()
@@ -84,7 +98,11 @@ export async function saveCategory(next: Category): Promise<void> {
 
 export async function deleteCategory(c: Category): Promise<void> {
   await dropCategory(c.id, c.version)
-  record({ what: `Deleted the category “${c.name}”`, undo: () => putAll([c], none), redo: () => dropCategory(c.id, 'any') })
+  record({
+    what: `Deleted the category “${c.name}”`,
+    undo: () => putAll([c], none),
+    redo: () => dropCategory(c.id, 'any'),
+  })
 }
 
 /** Moves a category up or down in the order. */
@@ -94,7 +112,9 @@ export async function moveCategory(c: Category, by: number): Promise<void> {
   const k = i + by
   if (i < 0 || k < 0 || k >= order.length) return
   order.splice(k, 0, ...order.splice(i, 1))
-  const after = order.map((o, n) => ({ ...o, position: n })).filter((o) => categories.value.find((b) => b.id === o.id)!.position !== o.position)
+  const after = order
+    .map((o, n) => ({ ...o, position: n }))
+    .filter((o) => categories.value.find((b) => b.id === o.id)!.position !== o.position)
   const before = after.map((o) => categories.value.find((b) => b.id === o.id)!)
   await putAll(after, (o) => categories.value.find((b) => b.id === o.id)?.version ?? 'any')
   record({ what: `Moved the category “${c.name}”`, undo: () => putAll(before, any), redo: () => putAll(after, any) })

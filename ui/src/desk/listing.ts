@@ -1,5 +1,5 @@
-// The list of everything that is kept: searched, filtered and sorted by the server, read a page at a time from wherever one
-// looks, so that it is as quick with a million rows as with ten. What is chosen in it is changed in one step.
+// The list of everything that is kept: searched, filtered and sorted by the server, read a page at a time from wherever
+// one looks, so that it is as quick with a million rows as with ten. What is chosen in it is changed in one step.
 
 import { useQueries, useQuery } from '@tanstack/vue-query'
 import { refDebounced } from '@vueuse/core'
@@ -30,14 +30,19 @@ const listOpen = computed(() => desk.bench === 'places' && desk.part === 'list')
 const asked = computed(() => {
   const l = desk.list
   const camera = l.follow && desk.view ? chart.value?.camera : undefined
-  const corners = camera && [camera.fromScreen({ x: 0, y: camera.height }), camera.fromScreen({ x: camera.width, y: 0 })]
+  const corners = camera && [
+    camera.fromScreen({ x: 0, y: camera.height }),
+    camera.fromScreen({ x: camera.width, y: 0 }),
+  ]
   return {
     q: l.text.trim() || undefined,
     collection: l.collection ? [l.collection] : undefined,
     where: l.where ? [l.where] : undefined,
     placed: l.unplaced ? false : undefined,
     sort: l.sort,
-    bbox: corners ? [corners[0]!.lng, corners[0]!.lat, corners[1]!.lng, corners[1]!.lat].map((v) => v.toFixed(5)).join(',') : undefined,
+    bbox: corners
+      ? [corners[0]!.lng, corners[0]!.lat, corners[1]!.lng, corners[1]!.lat].map((v) => v.toFixed(5)).join(',')
+      : undefined,
   }
 })
 const key = computed(() => JSON.stringify(asked.value))
@@ -77,7 +82,11 @@ interface Reading extends Page {
 /** What is read of the list: what was read before stays until what takes its place is there. */
 const reading = wholePage.run(() => {
   const pages = useQueries(
-    { queries: computed(() => wanted.value.map((page) => ({ ...pageQuery(page), enabled: listOpen.value && signedIn.value }))) },
+    {
+      queries: computed(() =>
+        wanted.value.map((page) => ({ ...pageQuery(page), enabled: listOpen.value && signedIn.value })),
+      ),
+    },
     client,
   )
   const { data: open } = useQuery(
@@ -161,13 +170,17 @@ async function chosenPlaces(): Promise<Place[]> {
   if (!chosen.all) {
     const ids = [...chosen.ids]
     for (let i = 0; i < ids.length; i += 200) {
-      const found = await unwrap(api.GET('/v1/features', { params: { query: { id: ids.slice(i, i + 200), limit: 200 } } }))
+      const found = await unwrap(
+        api.GET('/v1/features', { params: { query: { id: ids.slice(i, i + 200), limit: 200 } } }),
+      )
       out.push(...found.features.map(listed))
     }
     return out
   }
   for (let offset = 0; offset < total.value && !progress.stop; offset += MOST_FETCHED) {
-    const found = await unwrap(api.GET('/v1/features', { params: { query: { ...asked.value, offset, limit: MOST_FETCHED } } }))
+    const found = await unwrap(
+      api.GET('/v1/features', { params: { query: { ...asked.value, offset, limit: MOST_FETCHED } } }),
+    )
     out.push(...found.features.map(listed).filter((p) => isChosen(p.id)))
   }
   return out
@@ -178,12 +191,18 @@ export async function changeChosen(what: string, change: (f: Feature) => Feature
   if (progress.running) return
   Object.assign(progress, { running: true, done: 0, of: chosenCount.value, stop: false })
   try {
-    const list: Change[] = (await chosenPlaces()).map((p) => ({ collection: p.collection, id: p.id, before: p.feature, after: change(p.feature) }))
+    const list: Change[] = (await chosenPlaces()).map((p) => ({
+      collection: p.collection,
+      id: p.id,
+      before: p.feature,
+      after: change(p.feature),
+    }))
     const done = await changeMany(`${what} (${list.length})`, list, (n) => {
       progress.done = n
       return !progress.stop
     })
-    if (done < list.length) say(`Stopped: ${done} of ${list.length} are changed; undo takes them back.`, { wrong: true })
+    if (done < list.length)
+      say(`Stopped: ${done} of ${list.length} are changed; undo takes them back.`, { wrong: true })
     if (list.some((c) => !c.after)) clearChosen()
   } catch (e) {
     complain(e)
@@ -216,7 +235,9 @@ const MOST_SHOWN = 150
 export function showOnly(list: Place[]): void {
   places.set(...list)
   desk.only = list.map((p) => p.id)
-  const points = list.flatMap((p) => (p.at ? [p.at] : p.outline?.kind === 'circle' ? [p.outline.at] : (p.outline?.rings.flat() ?? [])))
+  const points = list.flatMap((p) =>
+    p.at ? [p.at] : p.outline?.kind === 'circle' ? [p.outline.at] : (p.outline?.rings.flat() ?? []),
+  )
   if (list.length === 1) show(list[0]!)
   else chart.value?.fit(points)
 }

@@ -1,5 +1,5 @@
-// The shape of a path or an area: how it is read from a feature, written to one, and changed vertex by vertex. Nothing here
-// changes what it is given: each step makes a new outline, so that any step can be taken back.
+// The shape of a path or an area: how it is read from a feature, written to one, and changed vertex by vertex. Nothing
+// here changes what it is given: each step makes a new outline, so that any step can be taken back.
 
 import type { Feature } from '../api/client'
 import type { LatLng } from '../chart/camera'
@@ -29,7 +29,8 @@ export function outlineOf(f: Feature): Outline | null {
   const radiusM = (f.properties as { radius_m?: number }).radius_m
   if (g?.type === 'Point' && radiusM) return { kind: 'circle', at: point(g.coordinates as Position), radiusM }
   if (g?.type === 'LineString') return { kind: 'path', rings: [(g.coordinates as Position[]).map(point)] }
-  if (g?.type === 'Polygon') return { kind: 'area', rings: (g.coordinates as Position[][]).map((r) => r.slice(0, -1).map(point)) }
+  if (g?.type === 'Polygon')
+    return { kind: 'area', rings: (g.coordinates as Position[][]).map((r) => r.slice(0, -1).map(point)) }
   return null
 }
 
@@ -51,10 +52,12 @@ function withRing(o: Outline, ring: number, change: (r: LatLng[]) => LatLng[]): 
   return o.kind === 'circle' ? o : ({ ...o, rings: o.rings.map((r, n) => (n === ring ? change(r) : r)) } as Outline)
 }
 
-export const moveVertex = (o: Outline, { ring, i }: Vertex, to: LatLng): Outline => withRing(o, ring, (r) => r.with(i, to))
+export const moveVertex = (o: Outline, { ring, i }: Vertex, to: LatLng): Outline =>
+  withRing(o, ring, (r) => r.with(i, to))
 
 /** Puts a vertex after another one; after -1 it becomes the first. */
-export const insertVertex = (o: Outline, { ring, i }: Vertex, at: LatLng): Outline => withRing(o, ring, (r) => r.toSpliced(i + 1, 0, at))
+export const insertVertex = (o: Outline, { ring, i }: Vertex, at: LatLng): Outline =>
+  withRing(o, ring, (r) => r.toSpliced(i + 1, 0, at))
 
 /** Takes a vertex away; a hole that has too few left goes as a whole, an outer ring or a path keeps its least. */
 export function removeVertex(o: Outline, { ring, i }: Vertex): Outline {
@@ -72,11 +75,16 @@ export function shifted(o: Outline, from: LatLng, to: LatLng): Outline {
 /** Cuts a path in two at a vertex that both keep; null at its ends. */
 export function splitPath(o: Outline, i: number): [Outline, Outline] | null {
   if (o.kind !== 'path' || i <= 0 || i >= o.rings[0].length - 1) return null
-  return [{ kind: 'path', rings: [o.rings[0].slice(0, i + 1)] }, { kind: 'path', rings: [o.rings[0].slice(i)] }]
+  return [
+    { kind: 'path', rings: [o.rings[0].slice(0, i + 1)] },
+    { kind: 'path', rings: [o.rings[0].slice(i)] },
+  ]
 }
 
-/** Cuts an area in two along the line between two vertices of its outer ring, which both keep; holes go with the side that
- * they lie in. null where there is nothing to cut. */
+/**
+ * Cuts an area in two along the line between two vertices of its outer ring, which both keep; holes go with the side
+ * that they lie in. null where there is nothing to cut.
+ */
 export function splitArea(o: Outline, i: number, k: number): [Outline, Outline] | null {
   if (o.kind !== 'area') return null
   const ring = o.rings[0]!
@@ -86,7 +94,10 @@ export function splitArea(o: Outline, i: number, k: number): [Outline, Outline] 
   const other = [...ring.slice(b), ...ring.slice(0, a + 1)]
   const [inOne, inOther]: [LatLng[][], LatLng[][]] = [[], []]
   for (const hole of o.rings.slice(1)) (contains(one, hole[0]!) ? inOne : inOther).push(hole)
-  return [{ kind: 'area', rings: [one, ...inOne] }, { kind: 'area', rings: [other, ...inOther] }]
+  return [
+    { kind: 'area', rings: [one, ...inOne] },
+    { kind: 'area', rings: [other, ...inOther] },
+  ]
 }
 
 /** Whether a position lies in a ring, on the plane of longitude and latitude; for what is shown and offered only. */
@@ -95,7 +106,12 @@ export function contains(ring: LatLng[], p: LatLng): boolean {
   ring.forEach((b, n) => {
     const a = ring[(n + ring.length - 1) % ring.length]!
     const [ax, bx] = [wrapLng(a.lng - p.lng), wrapLng(b.lng - p.lng)]
-    if (a.lat > p.lat !== b.lat > p.lat && Math.abs(ax - bx) < 180 && 0 < ax + ((p.lat - a.lat) / (b.lat - a.lat)) * (bx - ax)) inside = !inside
+    if (
+      a.lat > p.lat !== b.lat > p.lat &&
+      Math.abs(ax - bx) < 180 &&
+      0 < ax + ((p.lat - a.lat) / (b.lat - a.lat)) * (bx - ax)
+    )
+      inside = !inside
   })
   return inside
 }

@@ -28,6 +28,7 @@ export function togglePalette(): void {
 
 watchEffect(() => {
   const root = document.documentElement
-  for (const [name, colour] of Object.entries(ground.palettes[palette.value])) root.style.setProperty(`--${name}`, colour)
+  for (const [name, colour] of Object.entries(ground.palettes[palette.value]))
+    root.style.setProperty(`--${name}`, colour)
   root.style.colorScheme = palette.value === 'day' ? 'light' : 'dark'
 })

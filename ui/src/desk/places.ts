@@ -82,7 +82,9 @@ export const categoryById = computed(() => new Map(categories.value.map((c) => [
 export async function findPlaces(ids: string[]): Promise<void> {
   const missing = ids.filter((id) => !places.has(id))
   for (let i = 0; i < missing.length; i += 200) {
-    const found = await unwrap(api.GET('/v1/features', { params: { query: { id: missing.slice(i, i + 200), limit: 200 } } }))
+    const found = await unwrap(
+      api.GET('/v1/features', { params: { query: { id: missing.slice(i, i + 200), limit: 200 } } }),
+    )
     places.set(...found.features.map(listed))
   }
 }
@@ -104,8 +106,15 @@ export function toPlace(collection: string, f: Feature): Place {
   const outline = outlineOf(f)
   // Features are read, never changed: to watch every vertex of them would only take time.
   return markRaw({
-    id: f.id!, collection, name: p.name ?? '', category: p.category ?? '', kind: !outline ? 'place' : outline.kind === 'path' ? 'path' : 'area',
-    at: outline ? null : positionOf(f), outline, version: p.version ?? 0, feature: f,
+    id: f.id!,
+    collection,
+    name: p.name ?? '',
+    category: p.category ?? '',
+    kind: !outline ? 'place' : outline.kind === 'path' ? 'path' : 'area',
+    at: outline ? null : positionOf(f),
+    outline,
+    version: p.version ?? 0,
+    feature: f,
   })
 }
 
@@ -122,7 +131,10 @@ const MOST_SHAPES = 2000
 export async function fetchPlace(collection: string, id: string): Promise<Place> {
   const known = places.get(id)
   if (known) return known
-  const place = toPlace(collection, await unwrap(api.GET('/ogc/collections/{collection}/items/{id}', { params: { path: { collection, id } } })))
+  const place = toPlace(
+    collection,
+    await unwrap(api.GET('/ogc/collections/{collection}/items/{id}', { params: { path: { collection, id } } })),
+  )
   places.set(place)
   return place
 }
@@ -134,7 +146,11 @@ async function collectionPlaces(id: string): Promise<Place[]> {
   const out: Place[] = []
   let cursor: string | undefined
   do {
-    const page = await unwrap(api.GET('/ogc/collections/{collection}/items', { params: { path: { collection: id }, query: { limit: PAGE, cursor } } }))
+    const page = await unwrap(
+      api.GET('/ogc/collections/{collection}/items', {
+        params: { path: { collection: id }, query: { limit: PAGE, cursor } },
+      }),
+    )
     for (const f of page.features) out.push(toPlace(id, f))
     const next = page.links?.find((l) => l.rel === 'next')
     cursor = next ? (new URL(next.href).searchParams.get('cursor') ?? undefined) : undefined
@@ -211,22 +227,30 @@ function outgrow(): void {
 
 /** Follows the changes that others make. Call inside a component, after signing in. */
 export function followChanges(): void {
-  const { data, status, open, close } = useEventSource('/v1/changes', ['features', 'collections', 'categories', 'views', 'overlays', 'imagery'] as const, {
-    autoReconnect: { delay: 1000 },
-  })
-  watch(data, (text) => {
-    if (!text) return
-    const change = JSON.parse(text) as Changed
-    if (change.topic !== 'features') return void readAgain([change.topic])
-    const known = places.get(change.id)
-    const version = change.feature?.properties.version ?? 0
-    if (!change.feature) places.delete(change.id)
-    else if (known && known.version >= version) return
-    else if (known || !crowded.value) places.set(toPlace(change.collection, change.feature))
-    if (change.feature) markChanged(change.id, version)
-    featuresChanged()
-    outgrow()
-  }, { flush: 'sync' })
+  const { data, status, open, close } = useEventSource(
+    '/v1/changes',
+    ['features', 'collections', 'categories', 'views', 'overlays', 'imagery'] as const,
+    {
+      autoReconnect: { delay: 1000 },
+    },
+  )
+  watch(
+    data,
+    (text) => {
+      if (!text) return
+      const change = JSON.parse(text) as Changed
+      if (change.topic !== 'features') return void readAgain([change.topic])
+      const known = places.get(change.id)
+      const version = change.feature?.properties.version ?? 0
+      if (!change.feature) places.delete(change.id)
+      else if (known && known.version >= version) return
+      else if (known || !crowded.value) places.set(toPlace(change.collection, change.feature))
+      if (change.feature) markChanged(change.id, version)
+      featuresChanged()
+      outgrow()
+    },
+    { flush: 'sync' },
+  )
   // A browser opens six connections to a server and no more; a page that nobody sees gives its own back.
   useEventListener(window, 'pagehide', close)
   useEventListener(document, 'visibilitychange', () => (document.hidden ? close() : open()))
@@ -266,11 +290,19 @@ export const BUILT_IN: Attribute[] = [
 ]
 
 /** The attributes that a form of a collection shows. */
-export const attributesOf = (collection: string | undefined): Attribute[] => [...BUILT_IN, ...(collections.value.find((c) => c.id === (collection ?? collections.value[0]?.id))?.attributes ?? [])]
+export const attributesOf = (collection: string | undefined): Attribute[] => [
+  ...BUILT_IN,
+  ...(collections.value.find((c) => c.id === (collection ?? collections.value[0]?.id))?.attributes ?? []),
+]
 
 /** The feature that a draft makes of what was there, keeping attributes that the form does not show. */
 export function toFeature(draft: Draft, before?: Feature): Feature {
-  const properties: Record<string, unknown> = { ...before?.properties, name: draft.name.trim(), category: draft.category, description: draft.description }
+  const properties: Record<string, unknown> = {
+    ...before?.properties,
+    name: draft.name.trim(),
+    category: draft.category,
+    description: draft.description,
+  }
   if (!draft.description) delete properties.description
   if (!draft.category) delete properties.category
   for (const [name, value] of Object.entries(draft.attributes)) {
@@ -281,7 +313,9 @@ export function toFeature(draft: Draft, before?: Feature): Feature {
   if (draft.source) properties.source = draft.source
   for (const computed of ['distance_m', 'bearing_deg', 'collection', 'radius_m']) delete properties[computed]
   if (draft.outline?.kind === 'circle') properties.radius_m = draft.outline.radiusM
-  const geometry = draft.outline ? geometryOf(draft.outline) : draft.at && { type: 'Point' as const, coordinates: [round7(draft.at.lng), round7(draft.at.lat)] }
+  const geometry = draft.outline
+    ? geometryOf(draft.outline)
+    : draft.at && { type: 'Point' as const, coordinates: [round7(draft.at.lng), round7(draft.at.lat)] }
   return { type: 'Feature', geometry, properties }
 }
 
@@ -290,7 +324,12 @@ const path = (collection: string, id: string) => ({ collection, id })
 async function put(collection: string, id: string, feature: Feature, match: string | null): Promise<Place> {
   const headers = match ? { 'If-Match': match } : { 'If-None-Match': '*' }
   const got = await whileChanging([id], () =>
-    unwrap(api.PUT('/ogc/collections/{collection}/items/{id}', { params: { path: path(collection, id), header: headers }, body: feature })),
+    unwrap(
+      api.PUT('/ogc/collections/{collection}/items/{id}', {
+        params: { path: path(collection, id), header: headers },
+        body: feature,
+      }),
+    ),
   )
   const place = toPlace(collection, got)
   mine.set(id, place.version)
@@ -327,7 +366,12 @@ export function homeOf(kind: Kind): string {
 /** Where a first place goes when there is no collection yet. */
 async function home(): Promise<string> {
   if (!collections.value.length) {
-    const made = await unwrap(api.PUT('/v1/collections/{collection}', { params: { path: { collection: 'places' }, header: { 'If-None-Match': '*' } }, body: { title: 'Places' } }))
+    const made = await unwrap(
+      api.PUT('/v1/collections/{collection}', {
+        params: { path: { collection: 'places' }, header: { 'If-None-Match': '*' } },
+        body: { title: 'Places' },
+      }),
+    )
     client.setQueryData(['collections'], [made])
   }
   return collections.value[0]!.id
@@ -353,7 +397,10 @@ export interface Change {
 
 const MOST_AT_ONCE = 2000
 
-/** Makes many changes, all under one step that can be taken back. Of more than some thousand, each lot is all or nothing. */
+/**
+ * Makes many changes, all under one step that can be taken back. Of more than some thousand, each lot is all or
+ * nothing.
+ */
 export async function changeMany(what: string, list: Change[], progress?: (done: number) => boolean): Promise<number> {
   const versions = new Map(list.map((c) => [c.id, c.before?.properties.version ?? 0]))
   const send = async (all: Change[]): Promise<number> => {
@@ -361,8 +408,16 @@ export async function changeMany(what: string, list: Change[], progress?: (done:
     for (let i = 0; i < all.length; i += MOST_AT_ONCE) {
       if (progress && !progress(done)) break
       const lot = all.slice(i, i + MOST_AT_ONCE)
-      const changes = lot.map(({ collection, id, after }) => ({ collection, id, version: versions.get(id) || undefined, ...(after ? { feature: { ...after, id } } : { delete: true }) }))
-      const answer = await whileChanging(lot.map((c) => c.id), () => retried(() => unwrap(api.POST('/v1/bulk', { body: { changes } }))))
+      const changes = lot.map(({ collection, id, after }) => ({
+        collection,
+        id,
+        version: versions.get(id) || undefined,
+        ...(after ? { feature: { ...after, id } } : { delete: true }),
+      }))
+      const answer = await whileChanging(
+        lot.map((c) => c.id),
+        () => retried(() => unwrap(api.POST('/v1/bulk', { body: { changes } }))),
+      )
       const shown: [string, Place | null][] = []
       for (const { collection, id, after } of lot) {
         const version = after ? answer.no || versions.get(id)! : 0
@@ -387,7 +442,10 @@ export async function changeMany(what: string, list: Change[], progress?: (done:
 
 /** Cuts a path or an area in two: the first part stays what it was, the other becomes one beside it. */
 export async function splitFeature(before: Place, draft: Draft, [first, second]: [Outline, Outline]): Promise<void> {
-  const [one, other] = [toFeature({ ...draft, outline: first }, before.feature), toFeature({ ...draft, outline: second, name: `${draft.name} (2)` }, before.feature)]
+  const [one, other] = [
+    toFeature({ ...draft, outline: first }, before.feature),
+    toFeature({ ...draft, outline: second, name: `${draft.name} (2)` }, before.feature),
+  ]
   for (const name of ['version', 'created_at', 'updated_at']) delete (other.properties as Record<string, unknown>)[name]
   await changeMany(`Split “${draft.name}”`, [
     { collection: before.collection, id: before.id, before: before.feature, after: one },
@@ -417,7 +475,11 @@ export async function replacePlace(before: Place, feature: Feature): Promise<Pla
 /** Takes a feature out of the bin. */
 export async function restore(collection: string, feature: Feature): Promise<Place> {
   const place = await put(collection, feature.id!, feature, null)
-  record({ what: `Took “${place.name}” out of the bin`, undo: () => remove(current(place.id)), redo: () => put(collection, place.id, feature, null) })
+  record({
+    what: `Took “${place.name}” out of the bin`,
+    undo: () => remove(current(place.id)),
+    redo: () => put(collection, place.id, feature, null),
+  })
   return place
 }
 

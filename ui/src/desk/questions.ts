@@ -14,13 +14,26 @@ const MOST_LISTED = 500
 /** The places of the ring, from the standpoint. */
 export function useNearby() {
   return useQuery({
-    queryKey: computed(() => ['features', 'nearby', desk.standpoint && position(desk.standpoint), Math.round(desk.beyondM), Math.round(desk.withinM)]),
+    queryKey: computed(() => [
+      'features',
+      'nearby',
+      desk.standpoint && position(desk.standpoint),
+      Math.round(desk.beyondM),
+      Math.round(desk.withinM),
+    ]),
     enabled: computed(() => !!desk.standpoint && desk.bench === 'around'),
     placeholderData: keepPreviousData,
     queryFn: ({ signal }) =>
       unwrap(
         api.GET('/v1/nearby', {
-          params: { query: { at: position(desk.standpoint!), within: `${Math.round(desk.withinM)}m`, beyond: `${Math.round(desk.beyondM)}m`, limit: MOST_LISTED } },
+          params: {
+            query: {
+              at: position(desk.standpoint!),
+              within: `${Math.round(desk.withinM)}m`,
+              beyond: `${Math.round(desk.beyondM)}m`,
+              limit: MOST_LISTED,
+            },
+          },
           signal,
         }),
       ),
@@ -36,7 +49,12 @@ export function useInterpretation(text: Ref<string>) {
     placeholderData: keepPreviousData,
     queryFn: ({ signal }) => {
       const near = desk.standpoint ?? desk.view
-      return unwrap(api.GET('/v1/interpret', { params: { query: { q: settled.value.trim(), limit: 9, near: near ? position(near) : undefined } }, signal }))
+      return unwrap(
+        api.GET('/v1/interpret', {
+          params: { query: { q: settled.value.trim(), limit: 9, near: near ? position(near) : undefined } },
+          signal,
+        }),
+      )
     },
   })
 }
@@ -51,7 +69,9 @@ export function useAddress(at: Ref<LatLng | null>) {
     queryKey: computed(() => ['address', settled.value && position(settled.value)]),
     enabled: computed(() => !!settled.value),
     queryFn: async ({ signal }) => {
-      const found = await unwrap(api.GET('/v1/geocode/reverse', { params: { query: { at: position(settled.value!), limit: 1 } }, signal }))
+      const found = await unwrap(
+        api.GET('/v1/geocode/reverse', { params: { query: { at: position(settled.value!), limit: 1 } }, signal }),
+      )
       return found.features[0] ?? null
     },
   })
@@ -63,7 +83,8 @@ export function useDoubts(at: Ref<LatLng | null>) {
   return useQuery({
     queryKey: computed(() => ['doubts', settled.value && position(settled.value)]),
     enabled: computed(() => !!settled.value),
-    queryFn: async ({ signal }) => (await unwrap(api.GET('/v1/doubts', { params: { query: { at: position(settled.value!) } }, signal }))).doubts,
+    queryFn: async ({ signal }) =>
+      (await unwrap(api.GET('/v1/doubts', { params: { query: { at: position(settled.value!) } }, signal }))).doubts,
   })
 }
 
@@ -72,7 +93,15 @@ export function useHistory(collection: Ref<string>, id: Ref<string>, version: Re
   return useQuery({
     queryKey: computed(() => ['history', id.value, version.value]),
     enabled: open,
-    queryFn: async ({ signal }) => (await unwrap(api.GET('/v1/collections/{collection}/history/{id}', { params: { path: { collection: collection.value, id: id.value } }, signal }))).history,
+    queryFn: async ({ signal }) =>
+      (
+        await unwrap(
+          api.GET('/v1/collections/{collection}/history/{id}', {
+            params: { path: { collection: collection.value, id: id.value } },
+            signal,
+          }),
+        )
+      ).history,
   })
 }
 
@@ -81,7 +110,8 @@ export function useBin() {
   return useQuery({
     queryKey: ['features', 'bin'],
     placeholderData: keepPreviousData,
-    queryFn: async ({ signal }) => (await unwrap(api.GET('/v1/bin', { params: { query: { limit: 200 } }, signal }))).bin,
+    queryFn: async ({ signal }) =>
+      (await unwrap(api.GET('/v1/bin', { params: { query: { limit: 200 } }, signal }))).bin,
   })
 }
 
@@ -90,7 +120,8 @@ export function useBuilding(at: Ref<LatLng | null>) {
   const { data } = useQuery({
     queryKey: computed(() => ['building', at.value && position(at.value)]),
     enabled: computed(() => !!at.value),
-    queryFn: async ({ signal }) => !!(await unwrap(api.GET('/v1/building', { params: { query: { at: position(at.value!) } }, signal }))),
+    queryFn: async ({ signal }) =>
+      !!(await unwrap(api.GET('/v1/building', { params: { query: { at: position(at.value!) } }, signal }))),
   })
   return computed(() => data.value ?? false)
 }
@@ -98,11 +129,19 @@ export function useBuilding(at: Ref<LatLng | null>) {
 /** The way from the standpoint to the chosen place. */
 export function useWay() {
   return useQuery({
-    queryKey: computed(() => ['way', desk.standpoint && position(desk.standpoint), desk.destination && position(desk.destination), desk.by]),
+    queryKey: computed(() => [
+      'way',
+      desk.standpoint && position(desk.standpoint),
+      desk.destination && position(desk.destination),
+      desk.by,
+    ]),
     enabled: computed(() => !!desk.standpoint && !!desk.destination),
     queryFn: async ({ signal }) => {
       const found = await unwrap(
-        api.GET('/v1/route', { params: { query: { from: position(desk.standpoint!), to: position(desk.destination!), by: desk.by } }, signal }),
+        api.GET('/v1/route', {
+          params: { query: { from: position(desk.standpoint!), to: position(desk.destination!), by: desk.by } },
+          signal,
+        }),
       )
       return found.features[0]!
     },
@@ -115,13 +154,26 @@ export function useMeasure(from: Ref<LatLng | null>, to: Ref<LatLng | null>) {
     queryKey: computed(() => ['measure', from.value && position(from.value), to.value && position(to.value)]),
     enabled: computed(() => !!from.value && !!to.value),
     placeholderData: keepPreviousData,
-    queryFn: ({ signal }) => unwrap(api.GET('/v1/measure', { params: { query: { from: position(from.value!), to: position(to.value!) } }, signal })),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET('/v1/measure', { params: { query: { from: position(from.value!), to: position(to.value!) } }, signal }),
+      ),
   })
 }
 
 type Shape = Awaited<ReturnType<typeof askShape>>
 const askShape = (o: Outline, signal?: AbortSignal) =>
-  unwrap(api.POST('/v1/shape', { body: { type: 'Feature', geometry: geometryOf(o), properties: o.kind === 'circle' ? { radius_m: o.radiusM } : {} }, headers: { 'Content-Type': 'application/geo+json' }, signal }))
+  unwrap(
+    api.POST('/v1/shape', {
+      body: {
+        type: 'Feature',
+        geometry: geometryOf(o),
+        properties: o.kind === 'circle' ? { radius_m: o.radiusM } : {},
+      },
+      headers: { 'Content-Type': 'application/geo+json' },
+      signal,
+    }),
+  )
 
 /** The length or the area of an outline, and what is wrong with it. */
 export function useShape(outline: Ref<Outline | null>) {
@@ -144,22 +196,37 @@ export function followFaults(shape: Ref<Shape | undefined>): void {
 
 /** Whether what is written as the address lies where the position is; null while that is not known or cannot be. */
 export function useAgreement(at: Ref<LatLng | null>, address: Ref<string>) {
-  const text = refDebounced(computed(() => address.value.trim()), 400)
+  const text = refDebounced(
+    computed(() => address.value.trim()),
+    400,
+  )
   const where = refDebounced(at, 150)
   return useQuery({
     queryKey: computed(() => ['agreement', text.value, where.value && position(where.value)]),
     enabled: computed(() => text.value.length > 4 && !!where.value),
     queryFn: async ({ signal }) => {
       const [found, here] = await Promise.all([
-        unwrap(api.GET('/v1/geocode', { params: { query: { q: text.value, near: position(where.value!), limit: 1 } }, signal })),
+        unwrap(
+          api.GET('/v1/geocode', {
+            params: { query: { q: text.value, near: position(where.value!), limit: 1 } },
+            signal,
+          }),
+        ),
         unwrap(api.GET('/v1/geocode/reverse', { params: { query: { at: position(where.value!), limit: 1 } }, signal })),
       ])
       const best = found.features[0]
       if (!best || (best.properties.confidence ?? 0) < SURE) return null
       const [lng, lat] = best.geometry!.coordinates as number[]
       const there = { lat: lat!, lng: lng! }
-      const line = await unwrap(api.GET('/v1/measure', { params: { query: { from: position(where.value!), to: position(there) } }, signal }))
-      return { there, label: best.properties.label ?? text.value, distanceM: line.distance_m, here: here.features[0]?.properties.label ?? null }
+      const line = await unwrap(
+        api.GET('/v1/measure', { params: { query: { from: position(where.value!), to: position(there) } }, signal }),
+      )
+      return {
+        there,
+        label: best.properties.label ?? text.value,
+        distanceM: line.distance_m,
+        here: here.features[0]?.properties.label ?? null,
+      }
     },
   })
 }

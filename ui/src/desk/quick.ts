@@ -42,12 +42,15 @@ export function give(place: Place, key: string): void {
 export async function showQuick(key: string): Promise<void> {
   let list = [...places.values()].filter((p) => quickKeyOf(p) === key)
   if (crowded.value) {
-    const found = await unwrap(api.GET('/v1/features', { params: { query: { where: [`quick_key:${key}`], limit: 150 } } }))
+    const found = await unwrap(
+      api.GET('/v1/features', { params: { query: { where: [`quick_key:${key}`], limit: 150 } } }),
+    )
     list = found.features.map(listed)
     places.set(...list)
   }
   const [first] = list
-  if (!first) say(`Nothing has the quick key ${key} yet. Select a place and press Shift Q, then ${key}.`, { wrong: true })
+  if (!first)
+    say(`Nothing has the quick key ${key} yet. Select a place and press Shift Q, then ${key}.`, { wrong: true })
   else if (list.length === 1) select(first.id, true)
   else {
     desk.place = null

@@ -44,7 +44,10 @@ export function clearBackground(canvas: HTMLCanvasElement): number {
     if (filled(i)) start.push(i)
   }
   let [top, bottom, left, right] = [height, -1, width, -1]
-  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) if (filled(y * width + x)) [top, bottom, left, right] = [Math.min(top, y), Math.max(bottom, y), Math.min(left, x), Math.max(right, x)]
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++)
+      if (filled(y * width + x))
+        [top, bottom, left, right] = [Math.min(top, y), Math.max(bottom, y), Math.min(left, x), Math.max(right, x)]
   if (bottom < 0) return 0
   for (let x = left; x <= right; x++) {
     edge(top * width + x)
@@ -55,14 +58,20 @@ export function clearBackground(canvas: HTMLCanvasElement): number {
     edge(y * width + right)
   }
   const corner = 4 * ((top + 1) * width + left + 1)
-  const like = (i: number) => d[4 * i + 3]! > 128 && [0, 1, 2].every((c) => Math.abs(d[4 * i + c]! - d[corner + c]!) <= NEAR)
+  const like = (i: number) =>
+    d[4 * i + 3]! > 128 && [0, 1, 2].every((c) => Math.abs(d[4 * i + c]! - d[corner + c]!) <= NEAR)
   const cleared = new Uint8Array(width * height)
   const queue = start.filter(like)
   for (const i of queue) cleared[i] = 1
   for (let n = 0; n < queue.length; n++) {
     const i = queue[n]!
     const [x, y] = [i % width, Math.floor(i / width)]
-    for (const [u, v] of [[x - 1, y], [x + 1, y], [x, y - 1], [x, y + 1]] as const) {
+    for (const [u, v] of [
+      [x - 1, y],
+      [x + 1, y],
+      [x, y - 1],
+      [x, y + 1],
+    ] as const) {
       const k = v * width + u
       if (u < left || v < top || u > right || v > bottom || cleared[k] || !like(k)) continue
       cleared[k] = 1
@@ -83,4 +92,10 @@ export async function keepPicture(canvas: HTMLCanvasElement): Promise<string> {
 
 /** Sends a picture to be kept as it is. */
 export const sendPicture = (file: Blob) =>
-  unwrap(api.POST('/v1/pictures', { body: file as unknown as string, bodySerializer: (b) => b as unknown as BodyInit, headers: { 'Content-Type': file.type || 'application/octet-stream' } }))
+  unwrap(
+    api.POST('/v1/pictures', {
+      body: file as unknown as string,
+      bodySerializer: (b) => b as unknown as BodyInit,
+      headers: { 'Content-Type': file.type || 'application/octet-stream' },
+    }),
+  )

@@ -44,7 +44,9 @@ export class ImageryTiles implements Layer {
 
   set sources(list: Source[]) {
     const changed = new Set(list.map((s) => JSON.stringify({ ...s, opacity: 0 })))
-    for (const s of this.list) if (!changed.has(JSON.stringify({ ...s, opacity: 0 }))) for (const [key, p] of this.pieces) if (key.startsWith(s.id)) this.forget(key, p)
+    for (const s of this.list)
+      if (!changed.has(JSON.stringify({ ...s, opacity: 0 })))
+        for (const [key, p] of this.pieces) if (key.startsWith(s.id)) this.forget(key, p)
     this.list = list
     this.queue = this.queue.filter((key) => list.some((s) => key.startsWith(s.id)))
   }
@@ -70,7 +72,9 @@ export class ImageryTiles implements Layer {
     }
     this.next()
     if (this.pieces.size > MOST_KEPT) {
-      const old = [...this.pieces].filter(([, p]) => p.used < this.clock && p.state !== 'asked').sort((a, b) => a[1].used - b[1].used)
+      const old = [...this.pieces]
+        .filter(([, p]) => p.used < this.clock && p.state !== 'asked')
+        .sort((a, b) => a[1].used - b[1].used)
       for (const [key, p] of old.slice(0, this.pieces.size - MOST_KEPT)) this.forget(key, p)
     }
   }
@@ -78,10 +82,18 @@ export class ImageryTiles implements Layer {
   private one(ctx: CanvasRenderingContext2D, camera: Camera, s: Source): void {
     const z = Math.max(s.min_zoom, Math.min(s.max_zoom, Math.round(camera.view.zoom + Math.log2(512 / s.tile_size))))
     const n = 2 ** z
-    const corners = [[0, 0], [camera.width, 0], [0, camera.height], [camera.width, camera.height]].map(([x, y]) => camera.screenToWorld({ x: x!, y: y! }))
+    const corners = [
+      [0, 0],
+      [camera.width, 0],
+      [0, camera.height],
+      [camera.width, camera.height],
+    ].map(([x, y]) => camera.screenToWorld({ x: x!, y: y! }))
     const [west, east] = [Math.min(...corners.map((c) => c.x)), Math.max(...corners.map((c) => c.x))]
-    const [north, south] = [Math.max(0, Math.min(...corners.map((c) => c.y))), Math.min(1 - 1e-12, Math.max(...corners.map((c) => c.y)))]
-    if ((east - west) * n * (south - north) * n > 600) return // far below the source's first zoom: more than can be asked for
+    const [north, south] = [
+      Math.max(0, Math.min(...corners.map((c) => c.y))),
+      Math.min(1 - 1e-12, Math.max(...corners.map((c) => c.y))),
+    ]
+    if ((east - west) * n * (south - north) * n > 600) return // more than can be asked for
     const missing: { key: string; far: number }[] = []
     for (let y = Math.floor(north * n); y <= Math.floor(south * n); y++)
       for (let column = Math.floor(west * n); column <= Math.floor(east * n); column++) {
@@ -89,7 +101,8 @@ export class ImageryTiles implements Layer {
         const key = `${s.id}/${z}/${x}/${y}`
         const p = this.piece(key)
         if (p.bitmap) this.put(ctx, camera, p.bitmap, column / n, y / n, 1 / n, [0, 0, 1])
-        else if (p.state === 'waiting' || (p.state === 'failed' && performance.now() > p.retryAt)) missing.push({ key, far: Math.hypot((column + 0.5) / n - camera.centre.x, (y + 0.5) / n - camera.centre.y) })
+        else if (p.state === 'waiting' || (p.state === 'failed' && performance.now() > p.retryAt))
+          missing.push({ key, far: Math.hypot((column + 0.5) / n - camera.centre.x, (y + 0.5) / n - camera.centre.y) })
         if (!p.bitmap && p.state !== 'none') this.standIn(ctx, camera, s, z, column, y)
       }
     this.queue.push(...missing.sort((a, b) => a.far - b.far).map((m) => m.key))
@@ -103,7 +116,14 @@ export class ImageryTiles implements Layer {
   }
 
   /** A part of a wider tile, until the right one is there. */
-  private standIn(ctx: CanvasRenderingContext2D, camera: Camera, s: Source, z: number, column: number, y: number): void {
+  private standIn(
+    ctx: CanvasRenderingContext2D,
+    camera: Camera,
+    s: Source,
+    z: number,
+    column: number,
+    y: number,
+  ): void {
     for (let up = 1; up <= 4 && z - up >= s.min_zoom; up++) {
       const n = 2 ** (z - up)
       const wide = Math.floor(column / 2 ** up)
@@ -111,20 +131,34 @@ export class ImageryTiles implements Layer {
       if (!p?.bitmap) continue
       p.used = this.clock
       const share = 1 / 2 ** up
-      this.put(ctx, camera, p.bitmap, column / 2 ** z, y / 2 ** z, 1 / 2 ** z, [(column - wide * 2 ** up) * share, (y % 2 ** up) * share, share])
+      this.put(ctx, camera, p.bitmap, column / 2 ** z, y / 2 ** z, 1 / 2 ** z, [
+        (column - wide * 2 ** up) * share,
+        (y % 2 ** up) * share,
+        share,
+      ])
       return
     }
   }
 
   /** Draws a square of a bitmap, as shares of its side, onto a square of the world. */
-  private put(ctx: CanvasRenderingContext2D, camera: Camera, bitmap: ImageBitmap, x: number, y: number, side: number, [sx, sy, share]: [number, number, number]): void {
+  private put(
+    ctx: CanvasRenderingContext2D,
+    camera: Camera,
+    bitmap: ImageBitmap,
+    x: number,
+    y: number,
+    side: number,
+    [sx, sy, share]: [number, number, number],
+  ): void {
     const px = (v: number) => v * bitmap.width
     ctx.save()
     ctx.translate(camera.width / 2, camera.height / 2)
     ctx.rotate((-camera.view.rotation * Math.PI) / 180)
     const left = (x - camera.centre.x) * camera.size
     const top = (y - camera.centre.y) * camera.size
-    const [l, t, r, b] = camera.view.rotation ? [left, top, left + side * camera.size, top + side * camera.size] : [left, top, left + side * camera.size, top + side * camera.size].map(Math.round)
+    const [l, t, r, b] = camera.view.rotation
+      ? [left, top, left + side * camera.size, top + side * camera.size]
+      : [left, top, left + side * camera.size, top + side * camera.size].map(Math.round)
     ctx.drawImage(bitmap, px(sx), px(sy), px(share), px(share), l!, t!, r! - l!, b! - t!)
     ctx.restore()
   }

@@ -1,4 +1,5 @@
-// Points, lines, polygons, circles and texts from any bench: the one small way to draw something of one's own on the map.
+// Points, lines, polygons, circles and texts from any bench: the one small way to draw something of one's own on the
+// map.
 
 import { toWorld, type Camera, type LatLng, type Spot } from '../chart/camera'
 import type { Hit, Layer } from '../chart/chart'
@@ -37,7 +38,10 @@ const STEPS = 72
 export class Shapes implements Layer {
   shapes: Shape[] = []
 
-  /** Those that lie on the ground are under the names and kept with it, the others over everything and drawn with every frame. */
+  /**
+   * Those that lie on the ground are under the names and kept with it, the others over everything and drawn with every
+   * frame.
+   */
   constructor(
     readonly order: number,
     private readonly onGround: boolean,
@@ -108,7 +112,10 @@ export class Shapes implements Layer {
     ctx.setLineDash([])
     if (s.label && rings[0]?.length) {
       const ring = rings[0]
-      const middle = f.kind === 'line' ? ring[ring.length >> 1]! : { x: ring.reduce((n, p) => n + p.x, 0) / ring.length, y: ring.reduce((n, p) => n + p.y, 0) / ring.length }
+      const middle =
+        f.kind === 'line'
+          ? ring[ring.length >> 1]!
+          : { x: ring.reduce((n, p) => n + p.x, 0) / ring.length, y: ring.reduce((n, p) => n + p.y, 0) / ring.length }
       this.text(ctx, s.label, middle, 14, palette)
     }
   }
@@ -136,7 +143,10 @@ export class Shapes implements Layer {
     return best
   }
 
-  /** How far a pixel lies from a figure; what lies in an area is a little off it, so that what stands on it is hit first. */
+  /**
+   * How far a pixel lies from a figure; what lies in an area is a little off it, so that what stands on it is hit
+   * first.
+   */
   private distance(f: Figure, at: Spot, camera: Camera, outline: boolean): number {
     if (f.kind === 'point' || f.kind === 'text') {
       const p = camera.toScreen(f.at)
@@ -162,7 +172,10 @@ function outlines(f: Exclude<Figure, { kind: 'point' | 'text' }>, camera: Camera
   return [Array.from({ length: STEPS }, (_, i) => camera.toScreen(destination(f.at, (i * 360) / STEPS, f.radiusM)))]
 }
 
-/** Where lines run on the unit square of the world, x, y, x, y …, unrolled over the antimeridian, and their box: worked out once. */
+/**
+ * Where lines run on the unit square of the world, x, y, x, y …, unrolled over the antimeridian, and their box: worked
+ * out once.
+ */
 const worlds = new WeakMap<LatLng[], { xy: Float64Array; box: [number, number, number, number] }>()
 
 function worldOf(points: LatLng[]) {
@@ -187,13 +200,22 @@ function worldOf(points: LatLng[]) {
   return known
 }
 
-/** A line on the screen, without positions that lie nearer than half a pixel to the one before; empty where none of it is near the screen. */
+/**
+ * A line on the screen, without positions that lie nearer than half a pixel to the one before; empty where none of it
+ * is near the screen.
+ */
 function onScreen(points: LatLng[], camera: Camera): Spot[] {
   if (!points.length) return []
   const { xy, box } = worldOf(points)
   const turn = Math.round(camera.centre.x - (box[0] + box[2]) / 2)
   const reach = (Math.hypot(camera.width, camera.height) / 2 + 20) / camera.size
-  if (box[0] + turn > camera.centre.x + reach || box[2] + turn < camera.centre.x - reach || box[1] > camera.centre.y + reach || box[3] < camera.centre.y - reach) return []
+  if (
+    box[0] + turn > camera.centre.x + reach ||
+    box[2] + turn < camera.centre.x - reach ||
+    box[1] > camera.centre.y + reach ||
+    box[3] < camera.centre.y - reach
+  )
+    return []
   const angle = (-camera.view.rotation * Math.PI) / 180
   const [c, s] = [Math.cos(angle) * camera.size, Math.sin(angle) * camera.size]
   const out: Spot[] = []

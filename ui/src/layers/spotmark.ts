@@ -16,7 +16,10 @@ export class SpotMark implements Layer {
     if (!this.at) return
     const p = camera.toScreen(this.at)
     ctx.save()
-    for (const [colour, width] of [[palette.paper!, 4.5], [palette.ink!, 1.8]] as const) {
+    for (const [colour, width] of [
+      [palette.paper!, 4.5],
+      [palette.ink!, 1.8],
+    ] as const) {
       ctx.strokeStyle = colour
       ctx.lineWidth = width
       ctx.beginPath()

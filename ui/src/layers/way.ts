@@ -1,4 +1,5 @@
-// The way to go: a broad verdigris band with a paper-coloured thread along it, and the stretches on foot from and to the road.
+// The way to go: a broad verdigris band with a paper-coloured thread along it, and the stretches on foot from and to
+// the road.
 
 import type { Camera, LatLng } from '../chart/camera'
 import type { Layer } from '../chart/chart'
@@ -26,7 +27,11 @@ export class Way implements Layer {
     ctx.lineJoin = 'round'
     ctx.lineCap = 'round'
     trace(0, points.length - 1)
-    for (const [colour, width] of [[palette.paper!, 12], [palette.verdigris!, 9], [palette.paper!, 1.7]] as const) {
+    for (const [colour, width] of [
+      [palette.paper!, 12],
+      [palette.verdigris!, 9],
+      [palette.paper!, 1.7],
+    ] as const) {
       ctx.strokeStyle = colour
       ctx.lineWidth = width
       ctx.stroke()
@@ -40,7 +45,10 @@ export class Way implements Layer {
     ctx.setLineDash([2, 5])
     ctx.strokeStyle = palette.verdigris!
     ctx.lineWidth = 2.4
-    for (const [a, b] of [[this.from, this.line[0]!], [this.to, this.line[this.line.length - 1]!]] as const) {
+    for (const [a, b] of [
+      [this.from, this.line[0]!],
+      [this.to, this.line[this.line.length - 1]!],
+    ] as const) {
       if (!a) continue
       const p = camera.toScreen(a)
       const q = camera.toScreen(b)

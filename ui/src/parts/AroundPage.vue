@@ -10,11 +10,18 @@ import { useAddress } from '../desk/questions'
 import FirstSteps from './FirstSteps.vue'
 import GlyphMark from './GlyphMark.vue'
 
-const props = defineProps<{ features: Feature[]; truncated: boolean; error: Error | null; demo: { lat: number; lng: number } | null }>()
+const props = defineProps<{
+  features: Feature[]
+  truncated: boolean
+  error: Error | null
+  demo: { lat: number; lng: number } | null
+}>()
 const emit = defineEmits<{ find: [text: string] }>()
 const list = ref<HTMLElement>()
 const { data: near } = useAddress(toRef(() => desk.standpoint))
-const address = computed(() => (near.value && near.value.properties.label !== desk.standpoint?.name ? near.value.properties : null))
+const address = computed(() =>
+  near.value && near.value.properties.label !== desk.standpoint?.name ? near.value.properties : null,
+)
 const total = computed(() => props.features.length)
 
 function setRing(edge: 'beyond' | 'within', text: string): void {
@@ -44,23 +51,52 @@ watch(
       <h1 id="around-title" class="landscape:max-[960px]:sr-only font-serif text-xl font-bold">Around</h1>
       <template v-if="desk.standpoint">
         <p class="mt-0.5 flex items-baseline gap-2">
-          <svg class="text-madder size-4 shrink-0 self-center" viewBox="0 0 16 16" fill="none" stroke="currentColor" stroke-width="1.5" aria-hidden="true">
+          <svg
+            class="text-madder size-4 shrink-0 self-center"
+            viewBox="0 0 16 16"
+            fill="none"
+            stroke="currentColor"
+            stroke-width="1.5"
+            aria-hidden="true"
+          >
             <circle cx="8" cy="8" r="4.500" />
             <path d="M8 0v6M8 10v6M0 8h6M10 8h6" />
           </svg>
           <span class="min-w-0 flex-1 leading-tight">
-            <span class="block truncate" data-test="standpoint">{{ desk.standpoint.name ?? shortPosition(desk.standpoint) }}</span>
-            <span v-if="address" class="caption block truncate" data-test="standpoint-address">{{ metres(address.distance_m ?? 0) }} from {{ address.label }}</span>
+            <span class="block truncate" data-test="standpoint">{{
+              desk.standpoint.name ?? shortPosition(desk.standpoint)
+            }}</span>
+            <span v-if="address" class="caption block truncate" data-test="standpoint-address"
+              >{{ metres(address.distance_m ?? 0) }} from {{ address.label }}</span
+            >
           </span>
-          <button class="act" title="Show the ring on the map (h)" data-test="fit-ring" @click="fitRing">Show on map <span class="key">h</span></button>
+          <button class="act" title="Show the ring on the map (h)" data-test="fit-ring" @click="fitRing">
+            Show on map <span class="key">h</span>
+          </button>
         </p>
         <p class="mt-1 mb-2 flex flex-wrap items-baseline gap-x-1.5">
           from
-          <input class="field w-16! text-right" :value="(desk.beyondM / 1000).toFixed(2)" inputmode="decimal" aria-label="Least distance in kilometres" data-test="beyond" @change="setRing('beyond', ($event.target as HTMLInputElement).value)" />
+          <input
+            class="field w-16! text-right"
+            :value="(desk.beyondM / 1000).toFixed(2)"
+            inputmode="decimal"
+            aria-label="Least distance in kilometres"
+            data-test="beyond"
+            @change="setRing('beyond', ($event.target as HTMLInputElement).value)"
+          />
           to
-          <input class="field w-16! text-right" :value="(desk.withinM / 1000).toFixed(2)" inputmode="decimal" aria-label="Greatest distance in kilometres" data-test="within" @change="setRing('within', ($event.target as HTMLInputElement).value)" />
+          <input
+            class="field w-16! text-right"
+            :value="(desk.withinM / 1000).toFixed(2)"
+            inputmode="decimal"
+            aria-label="Greatest distance in kilometres"
+            data-test="within"
+            @change="setRing('within', ($event.target as HTMLInputElement).value)"
+          />
           km
-          <span class="caption ml-auto" aria-live="polite" data-test="count">{{ total }}{{ truncated ? ' and more' : '' }} {{ total === 1 ? 'place' : 'places' }}</span>
+          <span class="caption ml-auto" aria-live="polite" data-test="count"
+            >{{ total }}{{ truncated ? ' and more' : '' }} {{ total === 1 ? 'place' : 'places' }}</span
+          >
         </p>
       </template>
     </header>
@@ -69,7 +105,9 @@ watch(
     <p v-else-if="error" class="m-4 border-l-2 border-madder pl-3">{{ error.message }}</p>
     <div v-else-if="!total" class="m-4 border-l-2 border-ochre pl-3">
       <p>Nothing lies between {{ metres(desk.beyondM) }} and {{ metres(desk.withinM) }} from here.</p>
-      <p class="caption mt-1">Pull the ring's edge on the map, or write another distance above. To keep a place, click a spot on the map.</p>
+      <p class="caption mt-1">
+        Pull the ring's edge on the map, or write another distance above. To keep a place, click a spot on the map.
+      </p>
     </div>
     <ol v-else ref="list" class="ruled border-rule min-h-24 grow basis-0 overflow-y-auto border-t" data-test="nearby">
       <li v-for="(f, i) in features" :key="f.id">
@@ -83,8 +121,20 @@ watch(
         >
           <GlyphMark :category="categoryById.get(f.properties.category ?? '')" />
           <span class="min-w-0 flex-1 truncate">{{ f.properties.name || 'without a name' }}</span>
-          <svg v-if="f.properties.bearing_deg != null" class="text-madder size-4 shrink-0 landscape:max-[960px]:hidden" viewBox="0 0 16 16" aria-hidden="true" :style="{ transform: `rotate(${f.properties.bearing_deg}deg)` }">
-            <path d="M8 1v14M8 1 4.800 6M8 1l3.200 5" fill="none" stroke="currentColor" stroke-width="1.500" stroke-linecap="round" />
+          <svg
+            v-if="f.properties.bearing_deg != null"
+            class="text-madder size-4 shrink-0 landscape:max-[960px]:hidden"
+            viewBox="0 0 16 16"
+            aria-hidden="true"
+            :style="{ transform: `rotate(${f.properties.bearing_deg}deg)` }"
+          >
+            <path
+              d="M8 1v14M8 1 4.800 6M8 1l3.200 5"
+              fill="none"
+              stroke="currentColor"
+              stroke-width="1.500"
+              stroke-linecap="round"
+            />
           </svg>
           <span class="w-14 shrink-0 text-right text-slate">{{ bearing(f.properties.bearing_deg) }}</span>
           <span class="w-[4.3rem] shrink-0 text-right font-medium">{{ metres(f.properties.distance_m ?? 0) }}</span>

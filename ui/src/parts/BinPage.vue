@@ -17,7 +17,9 @@ function back(b: Binned): void {
 <template>
   <section class="flex min-h-fit flex-1 flex-col" aria-label="Bin" data-test="bin-page">
     <p v-if="error" class="border-madder m-4 border-l-2 pl-3">{{ error.message }}</p>
-    <p v-else-if="!bin?.length" class="border-ochre m-4 border-l-2 pl-3">The bin is empty. What is deleted waits here and comes back by one click.</p>
+    <p v-else-if="!bin?.length" class="border-ochre m-4 border-l-2 pl-3">
+      The bin is empty. What is deleted waits here and comes back by one click.
+    </p>
     <ol v-else class="ruled border-rule min-h-24 grow basis-0 overflow-y-auto border-t">
       <li v-for="b in bin" :key="b.feature.id" class="flex items-center gap-2 px-4 py-1">
         <GlyphMark :category="categoryById.get(b.feature.properties.category ?? '')" />

@@ -14,10 +14,18 @@ const rows = computed(() => {
     ['Name', mine.name, theirs.name],
     ['Category', categoryById.value.get(mine.category)?.name, categoryById.value.get(theirs.category)?.name],
     mine.outline || theirs.outline
-      ? ['Shape', mine.outline && 'as on the map', JSON.stringify(mine.outline) === JSON.stringify(theirs.outline) ? 'the same' : 'another']
+      ? [
+          'Shape',
+          mine.outline && 'as on the map',
+          JSON.stringify(mine.outline) === JSON.stringify(theirs.outline) ? 'the same' : 'another',
+        ]
       : ['Position', mine.at && shortPosition(mine.at), theirs.at && shortPosition(theirs.at)],
     ['Description', mine.description, of.description],
-    ...[...BUILT_IN, ...attributesOf(theirs.collection).slice(BUILT_IN.length)].map((a) => [a.title || a.name, mine.attributes[a.name], of[a.name]]),
+    ...[...BUILT_IN, ...attributesOf(theirs.collection).slice(BUILT_IN.length)].map((a) => [
+      a.title || a.name,
+      mine.attributes[a.name],
+      of[a.name],
+    ]),
   ].map(([title, a, b]) => [String(title), shown(a), shown(b)])
   return all.filter(([title, a, b]) => a !== b || title === 'Name')
 })
@@ -28,10 +36,18 @@ const rows = computed(() => {
     <p class="font-medium">Somebody else was faster.</p>
     <table v-if="editing.theirs" class="mt-1 w-full text-left">
       <thead class="caption">
-        <tr><th></th><th class="font-normal">yours</th><th class="font-normal">theirs</th></tr>
+        <tr>
+          <th></th>
+          <th class="font-normal">yours</th>
+          <th class="font-normal">theirs</th>
+        </tr>
       </thead>
       <tbody class="align-top wrap-anywhere">
-        <tr v-for="[title, mine, theirs] in rows" :key="title"><th class="caption pr-2 font-normal">{{ title }}</th><td class="pr-2">{{ mine }}</td><td>{{ theirs }}</td></tr>
+        <tr v-for="[title, mine, theirs] in rows" :key="title">
+          <th class="caption pr-2 font-normal">{{ title }}</th>
+          <td class="pr-2">{{ mine }}</td>
+          <td>{{ theirs }}</td>
+        </tr>
       </tbody>
     </table>
     <p v-else>They deleted it.</p>

@@ -25,6 +25,8 @@ const goal = computed(() => {
   return all.sort((a, b) => far(a) - far(b))[0] ?? null
 })
 
+const kindOfGoal = computed(() => categoryById.value.get(goal.value?.category ?? '')?.name.toLowerCase() ?? 'a place')
+
 interface Line {
   key: string
   what: string
@@ -60,7 +62,7 @@ const lines = computed<Line[]>(() => [
           key: 'j',
           test: 'first-way',
           what: `Go to ${goal.value.name}`,
-          more: `${metres(distanceM(square.value!, goal.value))} from the square: ${categoryById.value.get(goal.value.category)?.name.toLowerCase() ?? 'a place'}`,
+          more: `${metres(distanceM(square.value!, goal.value))} from the square: ${kindOfGoal.value}`,
           act: () => {
             desk.standpoint = square.value
             goTo(goal.value!)

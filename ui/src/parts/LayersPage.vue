@@ -3,7 +3,19 @@
 import { computed, nextTick, ref } from 'vue'
 import { api, unwrap, type Imagery, type ImageryIn, type SavedView } from '../api/client'
 import { desk, NAMES, type Names } from '../desk/desk'
-import { changeView, currentView, deleteImagery, deleteView, failing, imagery, keepView, overlays, putImagery, showView, views } from '../desk/kept'
+import {
+  changeView,
+  currentView,
+  deleteImagery,
+  deleteView,
+  failing,
+  imagery,
+  keepView,
+  overlays,
+  putImagery,
+  showView,
+  views,
+} from '../desk/kept'
 import { complain, say } from '../desk/notice'
 import { groundStyles, toggleLettering } from '../desk/palette'
 import { beginPlacing, layPicture } from '../desk/placing'
@@ -15,16 +27,36 @@ const nameField = ref<HTMLInputElement>()
 const file = ref<HTMLInputElement>()
 const address = ref('')
 const reading = ref(false)
-const layers = ref<{ id: string; title: string; template: string; matrices: string[]; min_zoom: number; max_zoom: number; tile_size: number }[] | null>(null)
+const layers = ref<
+  | {
+      id: string
+      title: string
+      template: string
+      matrices: string[]
+      min_zoom: number
+      max_zoom: number
+      tile_size: number
+    }[]
+  | null
+>(null)
 
 const NAMES_READ: Record<Names, string> = { pointed: 'when pointed at', always: 'always', never: 'never' }
 
-const sorted = computed(() => [...views.value].sort((a, b) => (a.key || 10) - (b.key || 10) || a.name.localeCompare(b.name)))
+const sorted = computed(() =>
+  [...views.value].sort((a, b) => (a.key || 10) - (b.key || 10) || a.name.localeCompare(b.name)),
+)
 const kinds = computed(() => {
   const counts = new Map<string, number>()
   for (const p of places.values()) counts.set(p.category, (counts.get(p.category) ?? 0) + 1)
-  const all = categories.value.map((c) => ({ id: c.id, name: c.name, category: c as typeof c | undefined, count: counts.get(c.id) ?? 0 }))
-  return counts.has('') ? [...all, { id: '', name: 'Without a category', category: undefined, count: counts.get('')! }] : all
+  const all = categories.value.map((c) => ({
+    id: c.id,
+    name: c.name,
+    category: c as typeof c | undefined,
+    count: counts.get(c.id) ?? 0,
+  }))
+  return counts.has('')
+    ? [...all, { id: '', name: 'Without a category', category: undefined, count: counts.get('')! }]
+    : all
 })
 
 async function startNaming(): Promise<void> {
@@ -43,7 +75,11 @@ const opening = (v: SavedView) => changeView(v, { opening: !v.opening }).catch(c
 function toggle(list: string[], id: string): string[] {
   return list.includes(id) ? list.filter((o) => o !== id) : [...list, id]
 }
-const only = (id: string) => (desk.hidden = desk.hidden.length === kinds.value.length - 1 && !desk.hidden.includes(id) ? [] : kinds.value.map((k) => k.id).filter((k) => k !== id))
+const only = (id: string) =>
+  (desk.hidden =
+    desk.hidden.length === kinds.value.length - 1 && !desk.hidden.includes(id)
+      ? []
+      : kinds.value.map((k) => k.id).filter((k) => k !== id))
 
 async function takeFile(list: FileList | null): Promise<void> {
   const one = list?.[0]
@@ -64,13 +100,25 @@ async function readAddress(): Promise<void> {
       if (layers.value.length === 1) await addLayer(layers.value[0]!)
     }
   } catch (e) {
-    complain(e instanceof TypeError ? new Error('This is not an address: http://host/{z}/{x}/{y}.png, or that of a WMTS capabilities document.') : e)
+    complain(
+      e instanceof TypeError
+        ? new Error('This is not an address: http://host/{z}/{x}/{y}.png, or that of a WMTS capabilities document.')
+        : e,
+    )
   } finally {
     reading.value = false
   }
 }
 const addLayer = (l: NonNullable<typeof layers.value>[number]) =>
-  add({ name: l.title.slice(0, 100), template: l.template, matrices: l.matrices, min_zoom: l.min_zoom, max_zoom: l.max_zoom, tile_size: l.tile_size as 256, opacity: 0.8 })
+  add({
+    name: l.title.slice(0, 100),
+    template: l.template,
+    matrices: l.matrices,
+    min_zoom: l.min_zoom,
+    max_zoom: l.max_zoom,
+    tile_size: l.tile_size as 256,
+    opacity: 0.8,
+  })
 async function add(body: ImageryIn): Promise<void> {
   const row = await putImagery(body)
   desk.imagery = [...desk.imagery, row.id]
@@ -96,29 +144,63 @@ async function copyLink(): Promise<void> {
 </script>
 
 <template>
-  <section class="flex min-h-40 grow basis-0 flex-col overflow-y-auto" aria-labelledby="layers-title" data-test="layers-page">
+  <section
+    class="flex min-h-40 grow basis-0 flex-col overflow-y-auto"
+    aria-labelledby="layers-title"
+    data-test="layers-page"
+  >
     <header class="flex items-baseline px-4 pt-3 pb-1">
       <h1 id="layers-title" class="flex-1 font-serif text-xl font-bold">Views and layers</h1>
-      <button class="act" data-test="layers-close" @click="desk.layers = false">Close <span class="key">v</span></button>
+      <button class="act" data-test="layers-close" @click="desk.layers = false">
+        Close <span class="key">v</span>
+      </button>
     </header>
 
     <h2 class="head">Views</h2>
     <ol v-if="sorted.length" class="ruled" data-test="views">
       <li v-for="w in sorted" :key="w.id" class="flex items-center gap-2 px-4">
-        <button class="hover:bg-selected -ml-2 flex min-w-0 flex-1 items-baseline gap-2.5 px-2 py-1.5 text-left" :data-test="`view-${w.name}`" @click="showView(w)">
+        <button
+          class="hover:bg-selected -ml-2 flex min-w-0 flex-1 items-baseline gap-2.5 px-2 py-1.5 text-left"
+          :data-test="`view-${w.name}`"
+          @click="showView(w)"
+        >
           <span class="border-ink/50 w-5 shrink-0 border text-center text-sm font-bold">{{ w.key || '·' }}</span>
           <span class="min-w-0 flex-1 truncate">{{ w.name }}</span>
           <span v-if="w.opening" class="text-verdigris text-sm">opens with it</span>
         </button>
-        <button class="link" :title="`Save what the map shows now as “${w.name}”`" :data-test="`update-${w.name}`" @click="update(w)">Update</button>
-        <button class="link" :title="w.opening ? 'No longer open with it' : 'Whoever comes sees this first'" :data-test="`opening-${w.name}`" @click="opening(w)">{{ w.opening ? 'Not first' : 'Open first' }}</button>
-        <button class="link" :aria-label="`Delete ${w.name}`" :data-test="`delete-${w.name}`" @click="removeView(w)">×</button>
+        <button
+          class="link"
+          :title="`Save what the map shows now as “${w.name}”`"
+          :data-test="`update-${w.name}`"
+          @click="update(w)"
+        >
+          Update
+        </button>
+        <button
+          class="link"
+          :title="w.opening ? 'No longer open with it' : 'Whoever comes sees this first'"
+          :data-test="`opening-${w.name}`"
+          @click="opening(w)"
+        >
+          {{ w.opening ? 'Not first' : 'Open first' }}
+        </button>
+        <button class="link" :aria-label="`Delete ${w.name}`" :data-test="`delete-${w.name}`" @click="removeView(w)">
+          ×
+        </button>
       </li>
     </ol>
     <p v-else class="caption px-4">Save what the map shows now, and come back to it by one key.</p>
     <div class="flex flex-wrap gap-1.5 px-4 py-2">
       <form v-if="naming !== null" class="flex flex-1 gap-1.5" @submit.prevent="finishNaming">
-        <input ref="nameField" v-model="naming" class="field" maxlength="100" aria-label="The view's name" data-test="view-name" @keydown.esc.stop="naming = null" />
+        <input
+          ref="nameField"
+          v-model="naming"
+          class="field"
+          maxlength="100"
+          aria-label="The view's name"
+          data-test="view-name"
+          @keydown.esc.stop="naming = null"
+        />
         <button class="act-main" data-test="view-save">Save</button>
       </form>
       <template v-else>
@@ -129,17 +211,41 @@ async function copyLink(): Promise<void> {
 
     <h2 class="head">Ground</h2>
     <div class="flex items-center gap-2 px-4 py-2">
-      <select v-model="desk.ground" class="border-ink/50 bg-paper flex-1 cursor-pointer border-b py-0.5" aria-label="How the ground is drawn" data-test="layers-ground">
+      <select
+        v-model="desk.ground"
+        class="border-ink/50 bg-paper flex-1 cursor-pointer border-b py-0.5"
+        aria-label="How the ground is drawn"
+        data-test="layers-ground"
+      >
         <option v-for="s in groundStyles" :key="s.name" :value="s.name">{{ s.title }}</option>
       </select>
-      <label class="flex cursor-pointer items-center gap-1.5"><input type="checkbox" class="accent-verdigris size-4" :checked="desk.lettering === 'large'" @change="toggleLettering" /> large lettering</label>
+      <label class="flex cursor-pointer items-center gap-1.5"
+        ><input
+          type="checkbox"
+          class="accent-verdigris size-4"
+          :checked="desk.lettering === 'large'"
+          @change="toggleLettering"
+        />
+        large lettering</label
+      >
     </div>
 
-    <h2 class="head">Places <button v-if="desk.hidden.length" class="link ml-auto" data-test="all-categories" @click="desk.hidden = []">All</button></h2>
+    <h2 class="head">
+      Places
+      <button v-if="desk.hidden.length" class="link ml-auto" data-test="all-categories" @click="desk.hidden = []">
+        All
+      </button>
+    </h2>
     <ul class="ruled">
       <li v-for="k in kinds" :key="k.id" class="flex items-center gap-2 px-4">
         <label class="hover:bg-selected -ml-2 flex min-w-0 flex-1 cursor-pointer items-center gap-2 px-2 py-1">
-          <input type="checkbox" class="accent-verdigris size-4" :checked="!desk.hidden.includes(k.id)" :data-test="`show-${k.id || 'none'}`" @change="desk.hidden = toggle(desk.hidden, k.id)" />
+          <input
+            type="checkbox"
+            class="accent-verdigris size-4"
+            :checked="!desk.hidden.includes(k.id)"
+            :data-test="`show-${k.id || 'none'}`"
+            @change="desk.hidden = toggle(desk.hidden, k.id)"
+          />
           <GlyphMark :category="k.category" />
           <span class="min-w-0 flex-1 truncate">{{ k.name }}</span>
           <span class="text-slate">{{ k.count }}</span>
@@ -158,7 +264,13 @@ async function copyLink(): Promise<void> {
     <ul v-if="overlays.length" class="ruled">
       <li v-for="o in overlays" :key="o.id" class="flex items-center gap-2 px-4">
         <label class="hover:bg-selected -ml-2 flex min-w-0 flex-1 cursor-pointer items-center gap-2 px-2 py-1.5">
-          <input type="checkbox" class="accent-verdigris size-4" :checked="desk.overlays.includes(o.id)" :data-test="`overlay-${o.name}`" @change="desk.overlays = toggle(desk.overlays, o.id)" />
+          <input
+            type="checkbox"
+            class="accent-verdigris size-4"
+            :checked="desk.overlays.includes(o.id)"
+            :data-test="`overlay-${o.name}`"
+            @change="desk.overlays = toggle(desk.overlays, o.id)"
+          />
           <span class="min-w-0 flex-1 truncate">{{ o.name }}</span>
           <span class="text-slate">{{ Math.round(o.opacity * 100) }} %</span>
         </label>
@@ -166,7 +278,15 @@ async function copyLink(): Promise<void> {
       </li>
     </ul>
     <div class="px-4 py-2" @dragover.prevent @drop.prevent="takeFile($event.dataTransfer?.files ?? null)">
-      <input ref="file" type="file" class="sr-only" tabindex="-1" accept="image/png,image/jpeg,image/svg+xml" data-test="picture-file" @change="takeFile(($event.target as HTMLInputElement).files)" />
+      <input
+        ref="file"
+        type="file"
+        class="sr-only"
+        tabindex="-1"
+        accept="image/png,image/jpeg,image/svg+xml"
+        data-test="picture-file"
+        @change="takeFile(($event.target as HTMLInputElement).files)"
+      />
       <button class="act" data-test="picture-lay" @click="file?.click()">Add a picture …</button>
       <span class="caption ml-2">a site plan as PNG, JPEG or SVG; or drop it here</span>
     </div>
@@ -176,11 +296,33 @@ async function copyLink(): Promise<void> {
       <li v-for="i in imagery" :key="i.id" class="px-4">
         <div class="flex items-center gap-2">
           <label class="hover:bg-selected -ml-2 flex min-w-0 flex-1 cursor-pointer items-center gap-2 px-2 py-1.5">
-            <input type="checkbox" class="accent-verdigris size-4" :checked="desk.imagery.includes(i.id)" :data-test="`imagery-${i.name}`" @change="desk.imagery = toggle(desk.imagery, i.id)" />
+            <input
+              type="checkbox"
+              class="accent-verdigris size-4"
+              :checked="desk.imagery.includes(i.id)"
+              :data-test="`imagery-${i.name}`"
+              @change="desk.imagery = toggle(desk.imagery, i.id)"
+            />
             <span class="min-w-0 flex-1 truncate">{{ i.name }}</span>
           </label>
-          <input class="accent-verdigris w-20" type="range" min="0.1" max="1" step="0.05" :value="i.opacity" :aria-label="`How opaque ${i.name} is`" @change="fade(i, Number(($event.target as HTMLInputElement).value))" />
-          <button class="link" :aria-label="`Delete ${i.name}`" :data-test="`delete-imagery-${i.name}`" @click="removeImagery(i)">×</button>
+          <input
+            class="accent-verdigris w-20"
+            type="range"
+            min="0.1"
+            max="1"
+            step="0.05"
+            :value="i.opacity"
+            :aria-label="`How opaque ${i.name} is`"
+            @change="fade(i, Number(($event.target as HTMLInputElement).value))"
+          />
+          <button
+            class="link"
+            :aria-label="`Delete ${i.name}`"
+            :data-test="`delete-imagery-${i.name}`"
+            @click="removeImagery(i)"
+          >
+            ×
+          </button>
         </div>
         <input
           v-if="desk.imagery.includes(i.id)"
@@ -192,15 +334,32 @@ async function copyLink(): Promise<void> {
           :data-test="`attribution-${i.name}`"
           @change="credit(i, ($event.target as HTMLInputElement).value)"
         />
-        <p v-if="desk.imagery.includes(i.id) && failing.get(i.id)" class="border-madder mb-1.5 border-l-2 pl-2 text-sm" role="status" data-test="imagery-failing">{{ failing.get(i.id) }}</p>
+        <p
+          v-if="desk.imagery.includes(i.id) && failing.get(i.id)"
+          class="border-madder mb-1.5 border-l-2 pl-2 text-sm"
+          role="status"
+          data-test="imagery-failing"
+        >
+          {{ failing.get(i.id) }}
+        </p>
       </li>
     </ul>
     <form class="flex gap-1.5 px-4 pt-2" @submit.prevent="readAddress">
-      <input v-model="address" class="field" spellcheck="false" placeholder="http://…/{z}/{x}/{y}.png, or WMTS capabilities" aria-label="The address of tiles, or of a WMTS capabilities document" data-test="imagery-address" />
+      <input
+        v-model="address"
+        class="field"
+        spellcheck="false"
+        placeholder="http://…/{z}/{x}/{y}.png, or WMTS capabilities"
+        aria-label="The address of tiles, or of a WMTS capabilities document"
+        data-test="imagery-address"
+      />
       <button class="act" :disabled="reading" data-test="imagery-add">{{ reading ? 'Reading …' : 'Add' }}</button>
     </form>
     <ul v-if="layers" class="ruled mt-1" data-test="imagery-layers">
-      <li v-for="l in layers" :key="l.id" class="px-4 py-1"><button class="text-left underline" @click="addLayer(l).catch(complain)">{{ l.title }}</button> <span class="caption">zoom {{ l.min_zoom }} to {{ l.max_zoom }}</span></li>
+      <li v-for="l in layers" :key="l.id" class="px-4 py-1">
+        <button class="text-left underline" @click="addLayer(l).catch(complain)">{{ l.title }}</button>
+        <span class="caption">zoom {{ l.min_zoom }} to {{ l.max_zoom }}</span>
+      </li>
     </ul>
     <p class="caption px-4 pt-1 pb-4">The server fetches the tiles, so that a key in the address stays with it.</p>
   </section>

@@ -1,3 +1,21 @@
+<script lang="ts">
+import { declareKeys } from '../desk/keys'
+
+const keys = declareKeys('On the map', [
+  {
+    as: 'arrows',
+    what: 'move, farther with Shift',
+    on: { ArrowLeft: 'west', ArrowRight: 'east', ArrowUp: 'north', ArrowDown: 'south' },
+  },
+  { as: '+ −', what: 'zoom', on: { '+': 'closer', '=': 'closer', '-': 'wider' } },
+  { as: '[ ] · 0', what: 'turn by 15° · north up', on: { '[': 'left', ']': 'right', 0: 'up' } },
+  { as: 'Home', what: 'look at the standpoint', on: { Home: 'home' } },
+  { as: 'Shift and drag', what: 'zoom to a box', on: {} },
+  { as: 'Alt and drag', what: 'turn; two fingers, too', on: {} },
+  { as: 'Enter', what: 'select the spot in the middle', on: { Enter: 'select' } },
+])
+</script>
+
 <script setup lang="ts">
 // The map with what the benches lay over it, and the label of the selected spot.
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch, watchEffect } from 'vue'
@@ -23,7 +41,13 @@ import { useOutlines } from './mapoutlines'
 import { useStones } from './mapstones'
 import SpotLabel from './SpotLabel.vue'
 
-const props = defineProps<{ ground: string; credits: string[]; opening: [number, number, number, number] | null; inRing: Set<string>; marked: [number, number] | null }>()
+const props = defineProps<{
+  ground: string
+  credits: string[]
+  opening: [number, number, number, number] | null
+  inRing: Set<string>
+  marked: [number, number] | null
+}>()
 const emit = defineEmits<{ hover: [LatLng | null] }>()
 
 const container = ref<HTMLElement>()
@@ -60,7 +84,13 @@ onMounted(() => {
   chart.value = shared.value = c
   if (!desk.view && props.opening) {
     const [west, south, east, north] = props.opening
-    const v = desk.standpoint && desk.bench === 'around' ? c.fitView(ringCorners(desk.standpoint, desk.withinM)) : c.fitView([{ lat: south, lng: west }, { lat: north, lng: east }])
+    const v =
+      desk.standpoint && desk.bench === 'around'
+        ? c.fitView(ringCorners(desk.standpoint, desk.withinM))
+        : c.fitView([
+            { lat: south, lng: west },
+            { lat: north, lng: east },
+          ])
     if (v) c.setView(v)
   }
   c.setGround(props.ground)
@@ -78,7 +108,11 @@ onMounted(() => {
   c.on('hit', (h) => {
     if (h.layer === inHand) return inHand.shapes.find((s) => s.id === h.id)?.clicked?.()
     if (placing.open || (editing.open && editing.draft.outline)) return clicked(h.position)
-    if ((h.layer !== stones && h.layer !== buildings && h.layer !== outlines) || (editing.open && editing.place?.id === h.id)) return
+    if (
+      (h.layer !== stones && h.layer !== buildings && h.layer !== outlines) ||
+      (editing.open && editing.place?.id === h.id)
+    )
+      return
     if (isCairn(h.id)) return openCairn(h.id)
     // Where there is no pointer to rest on it, a first tap gives the label, a second the page.
     if (h.touch && h.layer === stones && stones.pointed !== h.id && desk.place !== h.id) {
@@ -118,7 +152,10 @@ function placeLabel(): void {
   label.value = desk.spot && chart.value ? chart.value.camera.toScreen(desk.spot) : null
 }
 
-watch(() => props.ground, (v) => chart.value?.setGround(v))
+watch(
+  () => props.ground,
+  (v) => chart.value?.setGround(v),
+)
 watchEffect(() => chart.value?.setLook(desk.ground, palette.value, desk.lettering))
 watchEffect(() => {
   if (!chart.value) return
@@ -150,27 +187,36 @@ watch([() => (desk.bench === 'journey' ? route.value : null), chart], ([r, c]) =
 
 function onKey(e: KeyboardEvent): void {
   const c = chart.value
-  if (!c || e.ctrlKey || e.metaKey || e.altKey) return
+  if (!c) return
   const far = e.shiftKey ? 320 : 90
-  const acts: Record<string, () => void> = {
-    ArrowLeft: () => c.pan(far, 0), ArrowRight: () => c.pan(-far, 0), ArrowUp: () => c.pan(0, far), ArrowDown: () => c.pan(0, -far),
-    '+': () => c.settle(1), '=': () => c.settle(1), '-': () => c.settle(-1),
-    '[': () => c.turnTo(Math.round(c.view.rotation / 15) * 15 - 15), ']': () => c.turnTo(Math.round(c.view.rotation / 15) * 15 + 15), 0: () => c.turnTo(0),
-    Enter: () => {
+  const turnBy = (degrees: number) => c.turnTo(Math.round(c.view.rotation / 15) * 15 + degrees)
+  keys.press(e, {
+    west: () => c.pan(far, 0),
+    east: () => c.pan(-far, 0),
+    north: () => c.pan(0, far),
+    south: () => c.pan(0, -far),
+    closer: () => c.settle(1),
+    wider: () => c.settle(-1),
+    left: () => turnBy(-15),
+    right: () => turnBy(15),
+    up: () => c.turnTo(0),
+    home: () => desk.standpoint && lookAt(desk.standpoint),
+    select: () => {
       desk.spot = { lat: c.view.lat, lng: c.view.lng }
       desk.place = null
     },
-    Home: () => desk.standpoint && lookAt(desk.standpoint),
-  }
-  const act = acts[e.key]
-  if (act) {
-    e.preventDefault()
-    act()
-  }
+  })
 }
 
 /** Who made what the map shows. */
-const attribution = computed(() => [...new Set([...props.credits, ...imagery.value.filter((i) => desk.imagery.includes(i.id)).map((i) => i.attribution ?? '')])].filter((a) => a))
+const attribution = computed(() =>
+  [
+    ...new Set([
+      ...props.credits,
+      ...imagery.value.filter((i) => desk.imagery.includes(i.id)).map((i) => i.attribution ?? ''),
+    ]),
+  ].filter((a) => a),
+)
 
 /** The places in view, the nearest to the middle first. */
 const inView = computed(() => {
@@ -180,7 +226,15 @@ const inView = computed(() => {
   return (crowded.value ? marks.value : [...places.values()])
     .flatMap((p) => {
       const s = p.at && camera.toScreen(p.at)
-      return s && s.x >= 0 && s.y >= 0 && s.x <= camera.width && s.y <= camera.height ? [{ name: p.name || 'several', count: 'count' in p ? p.count : 1, far: Math.hypot(s.x - camera.width / 2, s.y - camera.height / 2) }] : []
+      return s && s.x >= 0 && s.y >= 0 && s.x <= camera.width && s.y <= camera.height
+        ? [
+            {
+              name: p.name || 'several',
+              count: 'count' in p ? p.count : 1,
+              far: Math.hypot(s.x - camera.width / 2, s.y - camera.height / 2),
+            },
+          ]
+        : []
     })
     .sort((a, b) => a.far - b.far)
 })
@@ -189,18 +243,44 @@ const described = computed(() => {
   const v = desk.view
   if (!v) return ''
   const selected = desk.place && places.get(desk.place)
+  const up = v.rotation ? `, ${bearing(v.rotation)} is up` : ''
+  const from = desk.standpoint
   return [
-    `Map, middle at ${shortPosition(v)}, zoom ${v.zoom.toFixed(2)}${v.rotation ? `, ${bearing(v.rotation)} is up` : ''}.`,
-    inView.value.length ? `${inView.value.reduce((n, p) => n + p.count, 0)} places in view: ${inView.value.slice(0, 3).map((p) => p.name).join(', ')}${inView.value.length > 3 ? ' …' : ''}.` : 'No place in view.',
-    desk.standpoint ? `From the standpoint ${metres(distanceM(desk.standpoint, v))} towards ${bearing(roughBearing(desk.standpoint, v))}.` : '',
+    `Map, middle at ${shortPosition(v)}, zoom ${v.zoom.toFixed(2)}${up}.`,
+    inView.value.length
+      ? `${inView.value.reduce((n, p) => n + p.count, 0)} places in view: ${inView.value
+          .slice(0, 3)
+          .map((p) => p.name)
+          .join(', ')}${inView.value.length > 3 ? ' …' : ''}.`
+      : 'No place in view.',
+    from ? `From the standpoint ${metres(distanceM(from, v))} towards ${bearing(roughBearing(from, v))}.` : '',
     selected ? `Selected: ${selected.name}.` : desk.spot ? `Spot selected at ${shortPosition(desk.spot)}.` : '',
   ].join(' ')
 })
 </script>
 
 <template>
-  <div ref="container" class="bg-sea relative h-full w-full touch-none overflow-hidden outline-offset-[-3px] select-none" tabindex="0" role="application" :aria-label="described" data-test="map" @keydown="onKey">
-    <p v-if="attribution.length" class="bg-paper/85 text-ink pointer-events-none absolute right-0 bottom-0 z-10 max-w-[70%] px-1.5 text-right text-xs" data-test="attribution">{{ attribution.join(' · ') }}</p>
-    <SpotLabel v-if="desk.spot && label && !editing.open && !placing.open" :spot="desk.spot" :x="label.x" :y="label.y" />
+  <div
+    ref="container"
+    class="bg-sea relative h-full w-full touch-none overflow-hidden outline-offset-[-3px] select-none"
+    tabindex="0"
+    role="application"
+    :aria-label="described"
+    data-test="map"
+    @keydown="onKey"
+  >
+    <p
+      v-if="attribution.length"
+      class="bg-paper/85 text-ink pointer-events-none absolute right-0 bottom-0 z-10 max-w-[70%] px-1.5 text-right text-xs"
+      data-test="attribution"
+    >
+      {{ attribution.join(' · ') }}
+    </p>
+    <SpotLabel
+      v-if="desk.spot && label && !editing.open && !placing.open"
+      :spot="desk.spot"
+      :x="label.x"
+      :y="label.y"
+    />
   </div>
 </template>

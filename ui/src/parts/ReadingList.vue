@@ -4,7 +4,14 @@ import type { Feature } from '../api/client'
 
 defineProps<{ readings: Feature[]; active: number }>()
 const emit = defineEmits<{ act: [Feature]; point: [number] }>()
-const kinds: Record<string, string> = { position: 'position', address: 'address', street: 'street', landmark: 'landmark', locality: 'locality', place: 'your place' }
+const kinds: Record<string, string> = {
+  position: 'position',
+  address: 'address',
+  street: 'street',
+  landmark: 'landmark',
+  locality: 'locality',
+  place: 'your place',
+}
 </script>
 
 <template>
@@ -25,7 +32,9 @@ const kinds: Record<string, string> = { position: 'position', address: 'address'
         <span class="w-6 text-right font-serif" aria-hidden="true">{{ i === active ? '☞' : '' }}</span>
         <span class="min-w-0 flex-1">{{ f.properties.label }}</span>
         <span class="caption">{{ kinds[f.properties.kind ?? ''] }}</span>
-        <span class="w-11 text-right" :title="`matched: ${(f.properties.matched ?? []).join(', ')}`">{{ Math.round((f.properties.confidence ?? 0) * 100) }} %</span>
+        <span class="w-11 text-right" :title="`matched: ${(f.properties.matched ?? []).join(', ')}`"
+          >{{ Math.round((f.properties.confidence ?? 0) * 100) }} %</span
+        >
       </li>
     </ul>
     <p class="caption px-4 py-2">Enter looks at the one marked; ↑ ↓ choose another.</p>

@@ -1,6 +1,16 @@
+<script lang="ts">
+import { declareKeys } from '../desk/keys'
+
+const keys = declareKeys('On the map', [
+  { as: 'p · o', what: 'copy the position · its notation', on: { p: 'copy', o: 'notation' } },
+  { as: 'i', what: 'metres, or feet and miles', on: { i: 'units' } },
+  { as: 'x', what: 'north up', on: { x: 'north' } },
+])
+</script>
+
 <script setup lang="ts">
-// The ruler along the foot: the scale bar is pulled to zoom, the zoom is typed, north is put up again, and the position under
-// the pointer is read off it in the notation that one likes.
+// The ruler along the foot: the scale bar is pulled to zoom, the zoom is typed, north is put up again, and the position
+// under the pointer is read off it in the notation that one likes.
 import { useEventListener, useLocalStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { LatLng } from '../chart/camera'
@@ -37,13 +47,18 @@ function typeZoom(e: Event): void {
 }
 
 useEventListener(window, 'keydown', (e) => {
-  if ((e.target as HTMLElement).matches('input, textarea, select') || e.ctrlKey || e.metaKey || e.altKey) return
-  if (e.key === 'p' && read.value) void copy(written.value.copy(read.value), props.pointer ? 'the position under the pointer' : 'the position in the middle')
-  else if (e.key === 'i') units.value = units.value === 'metric' ? 'imperial' : 'metric'
-  else if (e.key === 'o') {
-    const all = Object.keys(NOTATIONS)
-    notation.value = all[(all.indexOf(notation.value) + 1) % all.length]!
-  } else if (e.key === 'x') chart.value?.turnTo(0)
+  if ((e.target as HTMLElement).matches('input, textarea, select')) return
+  const all = Object.keys(NOTATIONS)
+  const at = read.value
+  keys.press(e, {
+    copy:
+      at &&
+      (() =>
+        copy(written.value.copy(at), props.pointer ? 'the position under the pointer' : 'the position in the middle')),
+    notation: () => (notation.value = all[(all.indexOf(notation.value) + 1) % all.length]!),
+    units: () => (units.value = units.value === 'metric' ? 'imperial' : 'metric'),
+    north: () => chart.value?.turnTo(0),
+  })
 })
 const pulling = ref<{ x: number; width: number; zoom: number } | null>(null)
 
@@ -73,7 +88,9 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
 </script>
 
 <template>
-  <div class="bg-paper border-ink flex h-9 items-center gap-4 overflow-hidden border-t px-3 text-sm max-sm:gap-2 max-sm:px-2">
+  <div
+    class="bg-paper border-ink flex h-9 items-center gap-4 overflow-hidden border-t px-3 text-sm max-sm:gap-2 max-sm:px-2"
+  >
     <div
       v-if="bar"
       class="flex h-full cursor-ew-resize touch-none items-center gap-2 select-none"
@@ -83,7 +100,7 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
       :aria-valuenow="Number(desk.view?.zoom.toFixed(2))"
       aria-valuemin="1"
       aria-valuemax="19.75"
-        :aria-valuetext="`${bar.text}, zoom ${desk.view?.zoom.toFixed(2)}`"
+      :aria-valuetext="`${bar.text}, zoom ${desk.view?.zoom.toFixed(2)}`"
       title="Pull to zoom"
       data-test="ruler"
       @pointerdown="down"
@@ -94,21 +111,58 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
     >
       <svg :width="bar.width + 2" height="18" aria-hidden="true" class="overflow-visible">
         <rect x="1" y="7" :width="bar.width" height="6" fill="var(--card)" stroke="var(--ink)" />
-        <rect v-for="i in [0, 2]" :key="i" :x="1 + (bar.width / 4) * i" y="7" :width="bar.width / 4" height="6" fill="var(--ink)" />
-        <path v-for="i in [0, 1, 2, 3, 4]" :key="`t${i}`" :d="`M${1 + (bar.width / 4) * i} 7V${i % 4 ? 4 : 1}`" stroke="var(--ink)" />
+        <rect
+          v-for="i in [0, 2]"
+          :key="i"
+          :x="1 + (bar.width / 4) * i"
+          y="7"
+          :width="bar.width / 4"
+          height="6"
+          fill="var(--ink)"
+        />
+        <path
+          v-for="i in [0, 1, 2, 3, 4]"
+          :key="`t${i}`"
+          :d="`M${1 + (bar.width / 4) * i} 7V${i % 4 ? 4 : 1}`"
+          stroke="var(--ink)"
+        />
       </svg>
       <span class="w-14 font-medium whitespace-nowrap max-sm:w-auto" data-test="ruler-length">{{ bar.text }}</span>
     </div>
-    <label class="caption hidden items-center gap-1 sm:flex">zoom
-      <input class="border-ink/50 text-ink w-12 border-b bg-transparent" inputmode="decimal" :value="desk.view?.zoom.toFixed(2)" title="Type a zoom, 1 to 19.75, or how much to show across, such as 5 km" data-test="zoom" @change="typeZoom" />
+    <label class="caption hidden items-center gap-1 sm:flex"
+      >zoom
+      <input
+        class="border-ink/50 text-ink w-12 border-b bg-transparent"
+        inputmode="decimal"
+        :value="desk.view?.zoom.toFixed(2)"
+        title="Type a zoom, 1 to 19.75, or how much to show across, such as 5 km"
+        data-test="zoom"
+        @change="typeZoom"
+      />
     </label>
-    <button v-if="desk.view?.rotation" class="flex items-center gap-1 whitespace-nowrap" title="North up (x)" data-test="north" @click="chart?.turnTo(0)">
-      <svg width="16" height="22" viewBox="-8 -11 16 22" aria-hidden="true"><g :transform="`rotate(${-desk.view.rotation})`"><path d="M0 -10L3.2 2H-3.2Z" fill="var(--ink)" /><path d="M0 10L3.2 2H-3.2Z" fill="none" stroke="var(--ink)" /></g></svg>
+    <button
+      v-if="desk.view?.rotation"
+      class="flex items-center gap-1 whitespace-nowrap"
+      title="North up (x)"
+      data-test="north"
+      @click="chart?.turnTo(0)"
+    >
+      <svg width="16" height="22" viewBox="-8 -11 16 22" aria-hidden="true">
+        <g :transform="`rotate(${-desk.view.rotation})`">
+          <path d="M0 -10L3.2 2H-3.2Z" fill="var(--ink)" />
+          <path d="M0 10L3.2 2H-3.2Z" fill="none" stroke="var(--ink)" />
+        </g>
+      </svg>
       <span class="caption max-sm:sr-only">north up</span>
     </button>
     <label class="flex items-center gap-1.5 whitespace-nowrap max-md:hidden">
       <span class="caption">ground</span>
-      <select v-model="desk.ground" class="border-ink/50 bg-paper cursor-pointer border-b py-0.5" title="How the ground is drawn (y)" data-test="ground">
+      <select
+        v-model="desk.ground"
+        class="border-ink/50 bg-paper cursor-pointer border-b py-0.5"
+        title="How the ground is drawn (y)"
+        data-test="ground"
+      >
         <option v-for="s in groundStyles" :key="s.name" :value="s.name">{{ s.title }}</option>
       </select>
     </label>
@@ -122,11 +176,33 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
     >
       <span class="text-xs">A</span><span class="text-lg">A</span>
     </button>
-    <button class="border-ink/50 border-b px-1 whitespace-nowrap" :class="desk.layers ? 'font-bold' : ''" :aria-pressed="desk.layers" title="Views and layers (v)" data-test="layers" @click="desk.layers = !desk.layers">Layers</button>
+    <button
+      class="border-ink/50 border-b px-1 whitespace-nowrap"
+      :class="desk.layers ? 'font-bold' : ''"
+      :aria-pressed="desk.layers"
+      title="Views and layers (v)"
+      data-test="layers"
+      @click="desk.layers = !desk.layers"
+    >
+      Layers
+    </button>
     <span v-if="read" class="ml-auto flex items-baseline gap-2 whitespace-nowrap">
       <span class="caption hidden sm:inline">{{ pointer ? 'pointer' : 'middle' }}</span>
-      <button class="tabular-nums" title="Copy (p)" data-test="pointer" @click="copy(written.copy(read), 'the position in the middle')">{{ written.read(read) }}</button>
-      <select v-model="notation" class="caption border-ink/50 bg-paper cursor-pointer border-b max-md:hidden" title="How positions are written (o)" aria-label="How positions are written" data-test="notation">
+      <button
+        class="tabular-nums"
+        title="Copy (p)"
+        data-test="pointer"
+        @click="copy(written.copy(read), 'the position in the middle')"
+      >
+        {{ written.read(read) }}
+      </button>
+      <select
+        v-model="notation"
+        class="caption border-ink/50 bg-paper cursor-pointer border-b max-md:hidden"
+        title="How positions are written (o)"
+        aria-label="How positions are written"
+        data-test="notation"
+      >
         <option v-for="(n, name) in NOTATIONS" :key="name" :value="name">{{ n.title }}</option>
       </select>
     </span>

@@ -28,7 +28,10 @@ const understood = computed(() => {
   if (error.value) return error.value.message
   const first = readings.value[active.value]
   if (!first && data.value?.unread) return unreadText(data.value.unread)
-  if (!first) return isFetching.value ? '…' : 'Nothing on this map is called that. Try a street with a number, or coordinates as lat, lng.'
+  if (!first)
+    return isFetching.value
+      ? '…'
+      : 'Nothing on this map is called that. Try a street with a number, or coordinates as lat, lng.'
   const p = first.properties
   if (p.kind === 'position') return `${p.notation}: ${p.label}${p.accuracy_m ? `, within ${metres(p.accuracy_m)}` : ''}`
   return `${p.kind === 'place' ? 'one of your places' : p.kind}: ${p.label}`
@@ -46,7 +49,11 @@ function act(f: Feature | undefined): void {
     return
   }
   desk.place = null
-  desk.spot = { ...at, name: f.properties.kind === 'position' ? undefined : f.properties.label, accuracyM: f.properties.accuracy_m ?? undefined }
+  desk.spot = {
+    ...at,
+    name: f.properties.kind === 'position' ? undefined : f.properties.label,
+    accuracyM: f.properties.accuracy_m ?? undefined,
+  }
   lookAt(at, f.properties.kind === 'locality' ? 14 : 17)
 }
 

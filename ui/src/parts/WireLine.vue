@@ -29,7 +29,12 @@ function pretty(text: string): string {
 <template>
   <div class="bg-card border-rule border-t text-sm">
     <div class="flex h-7 items-center gap-2 px-3">
-      <button class="flex min-w-0 flex-1 items-center gap-2 text-left" :aria-expanded="open" data-test="wire" @click="open = !open">
+      <button
+        class="flex min-w-0 flex-1 items-center gap-2 text-left"
+        :aria-expanded="open"
+        data-test="wire"
+        @click="open = !open"
+      >
         <span class="text-slate" aria-hidden="true">{{ open ? '▾' : '▸' }}</span>
         <template v-if="shown">
           <span class="font-medium">{{ shown.method }}</span>
@@ -39,17 +44,33 @@ function pretty(text: string): string {
         </template>
         <span v-else class="text-slate">The wire: nothing sent yet</span>
       </button>
-      <button v-if="shown" class="text-slate hover:text-ink hidden whitespace-nowrap underline sm:block" @click="copy(curl(shown), 'the request')">copy as curl</button>
+      <button
+        v-if="shown"
+        class="text-slate hover:text-ink hidden whitespace-nowrap underline sm:block"
+        @click="copy(curl(shown), 'the request')"
+      >
+        copy as curl
+      </button>
     </div>
-    <div v-if="open && shown" class="border-rule grid h-[min(14rem,38vh)] grid-cols-1 border-t sm:grid-cols-[18rem_1fr]">
+    <div
+      v-if="open && shown"
+      class="border-rule grid h-[min(14rem,38vh)] grid-cols-1 border-t sm:grid-cols-[18rem_1fr]"
+    >
       <ol class="ruled border-rule overflow-y-auto border-r">
         <li v-for="(e, i) in wire" :key="wire.length - i">
-          <button class="hover:bg-selected flex w-full gap-2 px-3 py-0.5 text-left" :class="e === shown ? 'bg-selected' : ''" @click="chosen = e">
-            <span class="w-12 font-medium">{{ e.method }}</span><span class="min-w-0 flex-1 truncate">{{ e.path }}</span><span :class="e.status < 400 ? 'text-slate' : 'text-madder'">{{ e.status }}</span>
+          <button
+            class="hover:bg-selected flex w-full gap-2 px-3 py-0.5 text-left"
+            :class="e === shown ? 'bg-selected' : ''"
+            @click="chosen = e"
+          >
+            <span class="w-12 font-medium">{{ e.method }}</span><span class="min-w-0 flex-1 truncate">{{ e.path }}</span
+            ><span :class="e.status < 400 ? 'text-slate' : 'text-madder'">{{ e.status }}</span>
           </button>
         </li>
       </ol>
-      <pre class="hidden overflow-auto px-3 py-1 text-[13px] leading-snug whitespace-pre-wrap sm:block">{{ answer }}</pre>
+      <pre class="hidden overflow-auto px-3 py-1 text-[13px] leading-snug whitespace-pre-wrap sm:block">{{
+        answer
+      }}</pre>
     </div>
   </div>
 </template>

@@ -16,9 +16,16 @@ import { Shapes, type Figure, type Shape } from '../layers/shapes'
 const MOST_HANDLES = 250
 
 export const figureOf = (o: Outline): Figure =>
-  o.kind === 'circle' ? { kind: 'circle', at: o.at, radiusM: o.radiusM } : o.kind === 'path' ? { kind: 'line', points: o.rings[0] } : { kind: 'polygon', rings: o.rings }
+  o.kind === 'circle'
+    ? { kind: 'circle', at: o.at, radiusM: o.radiusM }
+    : o.kind === 'path'
+      ? { kind: 'line', points: o.rings[0] }
+      : { kind: 'polygon', rings: o.rings }
 
-/** Small areas are filled, so that they are seen; a large one would only tint the whole screen, which takes time with every frame. */
+/**
+ * Small areas are filled, so that they are seen; a large one would only tint the whole screen, which takes time with
+ * every frame.
+ */
 function isSmall(o: Outline): boolean {
   if (o.kind === 'circle') return o.radiusM < SMALL_M / 2
   const lats = o.rings[0]!.map((p) => p.lat)
@@ -40,12 +47,22 @@ export function useOutlines(chart: ShallowRef<Chart | undefined>) {
     for (const p of places.values()) {
       if (!p.outline || (editing.open && editing.place?.id === p.id)) continue
       const selected = desk.place === p.id
-      if (!selected && (desk.hidden.includes(p.category) || !isVisible(p) || (desk.only.length > 0 && !desk.only.includes(p.id)))) continue
+      if (
+        !selected &&
+        (desk.hidden.includes(p.category) || !isVisible(p) || (desk.only.length > 0 && !desk.only.includes(p.id)))
+      )
+        continue
       const colour = categoryById.value.get(p.category)?.colour ?? '#5B6770'
       const marked = changedElsewhere.has(p.id)
       list.push({
-        id: p.id, figure: figureOf(p.outline), ink: selected ? 'ink' : colour, width: selected ? 3.5 : marked ? 4.5 : p.kind === 'path' ? 2.4 : 1.5, dash: p.kind === 'path' && !selected ? [8, 4] : undefined,
-        fill: p.kind !== 'area' ? undefined : selected ? 0.16 : isSmall(p.outline) ? 0.08 : undefined, hit: p.kind === 'area' ? 'outline' : true, label: selected || desk.names === 'always' ? p.name : undefined,
+        id: p.id,
+        figure: figureOf(p.outline),
+        ink: selected ? 'ink' : colour,
+        width: selected ? 3.5 : marked ? 4.5 : p.kind === 'path' ? 2.4 : 1.5,
+        dash: p.kind === 'path' && !selected ? [8, 4] : undefined,
+        fill: p.kind !== 'area' ? undefined : selected ? 0.16 : isSmall(p.outline) ? 0.08 : undefined,
+        hit: p.kind === 'area' ? 'outline' : true,
+        label: selected || desk.names === 'always' ? p.name : undefined,
       })
     }
     list.sort((a, b) => Number(a.ink === 'ink') - Number(b.ink === 'ink'))
@@ -76,11 +93,30 @@ export function useOutlines(chart: ShallowRef<Chart | undefined>) {
     const o = editing.open ? editing.draft.outline : null
     const list: Shape[] = []
     if (o) {
-      list.push({ id: 'edited', figure: figureOf(o), ink: 'madder', width: 3, fill: o.kind === 'path' ? undefined : 0.14 })
+      list.push({
+        id: 'edited',
+        figure: figureOf(o),
+        ink: 'madder',
+        width: 3,
+        fill: o.kind === 'path' ? undefined : 0.14,
+      })
       if (o.kind === 'circle') {
         const rim = destination(o.at, 90, o.radiusM)
-        list.push({ id: 'radius', figure: { kind: 'point', at: rim, size: 7 }, ink: 'madder', drag: drag(dragRadius), dropped })
-        list.push({ id: 'centre', figure: { kind: 'point', at: o.at, size: 7 }, ink: 'ink', label: '+', drag: drag((to) => dragWhole((editing.draft.outline as typeof o).at, to)), dropped })
+        list.push({
+          id: 'radius',
+          figure: { kind: 'point', at: rim, size: 7 },
+          ink: 'madder',
+          drag: drag(dragRadius),
+          dropped,
+        })
+        list.push({
+          id: 'centre',
+          figure: { kind: 'point', at: o.at, size: 7 },
+          ink: 'ink',
+          label: '+',
+          drag: drag((to) => dragWhole((editing.draft.outline as typeof o).at, to)),
+          dropped,
+        })
       } else {
         const shown: Shape[] = []
         o.rings.forEach((r, ring) =>
@@ -88,13 +124,39 @@ export function useOutlines(chart: ShallowRef<Chart | undefined>) {
             if (shown.length > 2 * MOST_HANDLES || !inView.value(at)) return
             const active = editing.active?.ring === ring && editing.active.i === i
             const next = r[i + 1] ?? (o.kind === 'area' && r.length > 2 ? r[0] : undefined)
-            if (next && !editing.drawing) shown.push({ id: `half ${ring} ${i}`, figure: { kind: 'point', at: middle(at, next), size: 3.5 }, ink: 'slate', width: 1.4, hit: true, clicked: () => halve({ ring, i }, middle(at, next)) })
-            shown.push({ id: `vertex ${ring} ${i}`, figure: { kind: 'point', at, size: active ? 8 : 6 }, ink: active ? 'madder' : 'ink', width: active ? 3 : 2, hit: true, clicked: () => clickedVertex({ ring, i }), drag: drag((to) => dragVertex({ ring, i }, to)), dropped })
+            if (next && !editing.drawing)
+              shown.push({
+                id: `half ${ring} ${i}`,
+                figure: { kind: 'point', at: middle(at, next), size: 3.5 },
+                ink: 'slate',
+                width: 1.4,
+                hit: true,
+                clicked: () => halve({ ring, i }, middle(at, next)),
+              })
+            shown.push({
+              id: `vertex ${ring} ${i}`,
+              figure: { kind: 'point', at, size: active ? 8 : 6 },
+              ink: active ? 'madder' : 'ink',
+              width: active ? 3 : 2,
+              hit: true,
+              clicked: () => clickedVertex({ ring, i }),
+              drag: drag((to) => dragVertex({ ring, i }, to)),
+              dropped,
+            })
           }),
         )
-        if (shown.length <= 2 * MOST_HANDLES) list.push(...shown.sort((a, b) => Number(a.id < 'i') - Number(b.id < 'i')).reverse())
+        if (shown.length <= 2 * MOST_HANDLES)
+          list.push(...shown.sort((a, b) => Number(a.id < 'i') - Number(b.id < 'i')).reverse())
       }
-      for (const [n, f] of faultsInEdit.value.entries()) if (f.at) list.push({ id: `fault ${n}`, figure: { kind: 'point', at: { lat: f.at[1]!, lng: f.at[0]! }, size: 9 }, ink: 'madder', width: 2.5, label: '!' })
+      for (const [n, f] of faultsInEdit.value.entries())
+        if (f.at)
+          list.push({
+            id: `fault ${n}`,
+            figure: { kind: 'point', at: { lat: f.at[1]!, lng: f.at[0]! }, size: 9 },
+            ink: 'madder',
+            width: 2.5,
+            label: '!',
+          })
     }
     const none = !list.length && !inHand.shapes.length
     inHand.shapes = list

@@ -1,5 +1,5 @@
-// Which stones stand on the map: the places that are held, those that the server sends where there are too many to hold, the
-// one in edit; and the outlines of buildings that stand for some of them.
+// Which stones stand on the map: the places that are held, those that the server sends where there are too many to
+// hold, the one in edit; and the outlines of buildings that stand for some of them.
 
 import { computed, onScopeDispose, reactive, ref, watch, watchEffect, type ShallowRef } from 'vue'
 import { api, unwrap } from '../api/client'
@@ -38,7 +38,9 @@ export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Se
 
   const look = () => crowded.value && chart.value && crowd.look(chart.value.camera)
   watchEffect(() => {
-    crowd.categories = desk.hidden.length ? [...categories.value.map((c) => c.id), ''].filter((c) => !desk.hidden.includes(c)) : null
+    crowd.categories = desk.hidden.length
+      ? [...categories.value.map((c) => c.id), ''].filter((c) => !desk.hidden.includes(c))
+      : null
     look()
   })
   onScopeDispose(onFeatures(() => void look()))
@@ -60,7 +62,11 @@ export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Se
 
   function drawnAs(categoryId: string) {
     const category = categoryById.value.get(categoryId)
-    return { glyph: category?.glyph ?? 'stone', picture: category?.picture || undefined, colour: category?.colour ?? '#5B6770' }
+    return {
+      glyph: category?.glyph ?? 'stone',
+      picture: category?.picture || undefined,
+      colour: category?.colour ?? '#5B6770',
+    }
   }
 
   function stoneOf(p: Place): Stone | null {
@@ -68,10 +74,21 @@ export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Se
     const at = inEdit ? editing.draft.at : p.at
     const selected = desk.place === p.id || inEdit
     const category = inEdit ? editing.draft.category : p.category
-    if (!at || editing.draft.outline && inEdit) return null
-    if (!selected && (desk.hidden.includes(category) || !isVisible(p) || (desk.only.length > 0 && !desk.only.includes(p.id)))) return null
+    if (!at || (editing.draft.outline && inEdit)) return null
+    if (
+      !selected &&
+      (desk.hidden.includes(category) || !isVisible(p) || (desk.only.length > 0 && !desk.only.includes(p.id)))
+    )
+      return null
     return {
-      id: p.id, at, name: inEdit ? editing.draft.name : p.name, ...drawnAs(category), faint: faint(p.id, at, 1), selected, editable: inEdit, fresh: changedElsewhere.has(p.id),
+      id: p.id,
+      at,
+      name: inEdit ? editing.draft.name : p.name,
+      ...drawnAs(category),
+      faint: faint(p.id, at, 1),
+      selected,
+      editable: inEdit,
+      fresh: changedElsewhere.has(p.id),
       was: inEdit && p.at && (p.at.lat !== at.lat || p.at.lng !== at.lng) ? p.at : undefined,
       outlined: near.value && !inEdit && p.feature.properties.shown_as === 'building' && !!outlines.get(position(at)),
     }
@@ -86,14 +103,42 @@ export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Se
       const stone = stoneOf(p)
       if (!stone) continue
       list.push(stone)
-      if (stone.outlined) shapes.push({ id: p.id, figure: { kind: 'polygon', rings: outlines.get(position(stone.at))! }, ink: stone.selected ? 'ink' : stone.colour, width: stone.selected ? 3 : 2, fill: 0.35, hit: true, label: stone.selected ? undefined : p.name })
+      if (stone.outlined)
+        shapes.push({
+          id: p.id,
+          figure: { kind: 'polygon', rings: outlines.get(position(stone.at))! },
+          ink: stone.selected ? 'ink' : stone.colour,
+          width: stone.selected ? 3 : 2,
+          fill: 0.35,
+          hit: true,
+          label: stone.selected ? undefined : p.name,
+        })
     }
     if (crowded.value && !desk.only.length) {
       for (const m of marks.value)
-        if (m.id !== desk.place) list.push({ id: m.id, at: m.at, name: m.name, ...drawnAs(m.category), faint: faint(m.id, m.at, m.count), selected: false, editable: false, count: m.count, corners: m.corners })
+        if (m.id !== desk.place)
+          list.push({
+            id: m.id,
+            at: m.at,
+            name: m.name,
+            ...drawnAs(m.category),
+            faint: faint(m.id, m.at, m.count),
+            selected: false,
+            editable: false,
+            count: m.count,
+            corners: m.corners,
+          })
     }
     if (editing.open && !editing.place && editing.draft.at && !editing.draft.outline)
-      list.push({ id: 'new', at: editing.draft.at, name: editing.draft.name || 'new place', ...drawnAs(editing.draft.category), faint: false, selected: true, editable: true })
+      list.push({
+        id: 'new',
+        at: editing.draft.at,
+        name: editing.draft.name || 'new place',
+        ...drawnAs(editing.draft.category),
+        faint: false,
+        selected: true,
+        editable: true,
+      })
     stones.stones = list
     stones.names = desk.names
     buildings.shapes = shapes
@@ -108,7 +153,14 @@ export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Se
       const key = position(p.at)
       outlines.set(key, null)
       void unwrap(api.GET('/v1/building', { params: { query: { at: key } } }))
-        .then((f) => f?.geometry && outlines.set(key, (f.geometry.coordinates as number[][][]).map((r) => r.map(([lng, lat]) => ({ lat: lat!, lng: lng! })))))
+        .then(
+          (f) =>
+            f?.geometry &&
+            outlines.set(
+              key,
+              (f.geometry.coordinates as number[][][]).map((r) => r.map(([lng, lat]) => ({ lat: lat!, lng: lng! }))),
+            ),
+        )
         .catch(() => outlines.delete(key))
     }
   })

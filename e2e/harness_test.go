@@ -84,9 +84,10 @@ var demoPrepared = sync.OnceValues(func() (preparedDemo, error) {
 	return d, os.Remove(filepath.Join(d.data, "db", "db.port"))
 })
 
-// program is the built viandante, running the demo.
+// program is the built viandante, running the demo, or serving what others keep where it has their data source name.
 type program struct {
 	t      *testing.T
+	dsn    string
 	bin    string
 	data   string
 	listen string
@@ -129,8 +130,12 @@ func (p *program) url() string { return "http://" + p.listen }
 func (p *program) start() time.Duration {
 	p.t.Helper()
 	began := time.Now()
-	p.cmd = exec.Command(p.bin, "demo")
-	p.cmd.Env = append(os.Environ(), "VIANDANTE_DATA="+p.data, "VIANDANTE_LISTEN="+p.listen)
+	command := "demo"
+	if p.dsn != "" {
+		command = "serve"
+	}
+	p.cmd = exec.Command(p.bin, command)
+	p.cmd.Env = append(os.Environ(), "VIANDANTE_DATA="+p.data, "VIANDANTE_LISTEN="+p.listen, "VIANDANTE_DSN="+p.dsn)
 	out, err := p.cmd.StdoutPipe()
 	require.NoError(p.t, err)
 	errs, err := p.cmd.StderrPipe()

@@ -405,19 +405,21 @@ func TestViewsAndLayers(t *testing.T) {
 	})
 }
 
-// write changes the demo's workspace in its database.
-func (p *program) write(f func(*store.Change) error) {
+// privateDSN is how the program's private database is reached while it runs.
+func (p *program) privateDSN() string {
 	p.t.Helper()
 	read := func(name string) string {
 		text, err := os.ReadFile(filepath.Join(p.data, "db", name))
 		require.NoError(p.t, err)
 		return strings.TrimSpace(string(text))
 	}
-	db, err := store.Open(
-		context.Background(),
-		fmt.Sprintf("viandante:%s@tcp(127.0.0.1:%s)/viandante", read("db.password"), read("db.port")),
-		time.Now,
-	)
+	return fmt.Sprintf("viandante:%s@tcp(127.0.0.1:%s)/viandante", read("db.password"), read("db.port"))
+}
+
+// write changes the demo's workspace in its database.
+func (p *program) write(f func(*store.Change) error) {
+	p.t.Helper()
+	db, err := store.Open(context.Background(), p.privateDSN(), time.Now)
 	require.NoError(p.t, err)
 	defer db.Close()
 	workspaces, err := db.Workspaces(context.Background())

@@ -225,6 +225,36 @@ function outgrow(): void {
   if (!crowded.value && !meanwhile && places.size > MOST_HELD) void readAgain(HELD)
 }
 
+/** How long events are gathered, in milliseconds: somebody may be changing thousands. */
+const TOLD_MS = 30
+let untaken: Changed[] = []
+
+function told(change: Changed): void {
+  if (change.topic !== 'features') return void readAgain([change.topic])
+  if (!untaken.length) setTimeout(takeIn, TOLD_MS)
+  untaken.push(change)
+}
+
+/** Takes in what the stream has told. */
+function takeIn(): void {
+  const changes = untaken
+  untaken = []
+  const shown = new Map<string, Place | null>()
+  let other = false
+  for (const { id, collection, feature } of changes) {
+    const known = shown.has(id) ? shown.get(id) : places.get(id)
+    const version = feature?.properties.version ?? 0
+    if (feature && known && known.version >= version) continue
+    other = true
+    if (!feature) shown.set(id, null)
+    else if (known || !crowded.value) shown.set(id, toPlace(collection, feature))
+    if (feature) markChanged(id, version)
+  }
+  hold([...shown])
+  if (other) featuresChanged()
+  outgrow()
+}
+
 /** Follows the changes that others make. Call inside a component, after signing in. */
 export function followChanges(): void {
   const { data, status, open, close } = useEventSource(
@@ -234,23 +264,7 @@ export function followChanges(): void {
       autoReconnect: { delay: 1000 },
     },
   )
-  watch(
-    data,
-    (text) => {
-      if (!text) return
-      const change = JSON.parse(text) as Changed
-      if (change.topic !== 'features') return void readAgain([change.topic])
-      const known = places.get(change.id)
-      const version = change.feature?.properties.version ?? 0
-      if (!change.feature) places.delete(change.id)
-      else if (known && known.version >= version) return
-      else if (known || !crowded.value) places.set(toPlace(change.collection, change.feature))
-      if (change.feature) markChanged(change.id, version)
-      featuresChanged()
-      outgrow()
-    },
-    { flush: 'sync' },
-  )
+  watch(data, (text) => text && told(JSON.parse(text) as Changed), { flush: 'sync' })
   // A browser opens six connections to a server and no more; a page that nobody sees gives its own back.
   useEventListener(window, 'pagehide', close)
   useEventListener(document, 'visibilitychange', () => (document.hidden ? close() : open()))

@@ -21,7 +21,6 @@ import (
 	"github.com/google/uuid"
 
 	"viandante/core/feature"
-	"viandante/core/geo"
 	"viandante/store"
 )
 
@@ -125,40 +124,16 @@ func fillMillion(ctx context.Context, dsn string) error {
 	if err := db.Features(ctx, workspaces[0], func(*feature.Feature) error { count++; return nil }); err != nil {
 		return err
 	}
-	r := rand.New(rand.NewPCG(6, uint64(count)))
-	words := []string{
-		"Mill",
-		"Lantern",
-		"Ropewalk",
-		"Heron",
-		"Fennel",
-		"Anchor",
-		"Thistle",
-		"Cobble",
-		"Juniper",
-		"Tallow",
-		"Ünder",
-		"Søgate",
-	}
-	kinds := []string{"fountain", "shelter", "repair", "locker", "firstaid", "lookout"}
+	s := someplace{r: rand.New(rand.NewPCG(6, uint64(count)))}
 	began := time.Now()
 	for count < aMillion {
 		const lot = 10_000
 		if _, err := db.Change(ctx, workspaces[0], store.Actor{Name: "bench"}, func(c *store.Change) error {
 			list := make([]store.Replacement, lot)
 			for i := range list {
-				attributes, err := feature.NewAttributes(map[string]any{"condition": []string{"sound", "worn",
-					"needs repair"}[r.IntN(3)], "inspected_on": fmt.Sprintf("20%02d-%02d-%02d", 10+r.IntN(17), 1+
-					r.IntN(12), 1+r.IntN(28)),
-					"keeper": words[r.IntN(len(words))] + " keeper", "boxes": r.IntN(100_000),
-					"telephone": fmt.Sprintf("+999 %07d", r.IntN(10_000_000))})
-				if err != nil {
-					return err
-				}
-				list[i].After = &feature.Feature{ID: uuid.Must(uuid.NewV7()), Collection: "posts", Name: fmt.Sprintf(
-					"%s %s %d", words[r.IntN(len(words))], words[r.IntN(len(words))], r.IntN(aMillion)),
-					Category: kinds[r.IntN(len(kinds))], Geometry: feature.At(geo.MustPoint(-38.15+0.2*r.Float64(),
-						-26.32+0.45*r.Float64())), Attributes: attributes}
+				f := s.next()
+				f.ID, f.CreatedAt = uuid.Must(uuid.NewV7()), time.Time{}
+				list[i].After = f
 			}
 			return c.WriteAll(list)
 		}); err != nil {
@@ -180,8 +155,8 @@ func openMillion() ([]row, error) {
 	defer end()
 	var shown, ground, cairns []float64
 	for range 7 {
-		if err := chromedp.Do(b.Ctx, chromedp.Navigate("about:blank"), chromedp.Navigate("http://"+benchListen+
-			town)); err != nil {
+		page := chromedp.Navigate("http://" + benchListen + town)
+		if err := chromedp.Do(b.Ctx, chromedp.Navigate("about:blank"), page); err != nil {
 			return nil, err
 		}
 		got, err := chromedp.Run(b.Ctx, chromedp.Evaluate[[3]float64](`new Promise(done => {

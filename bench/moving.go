@@ -109,8 +109,8 @@ func afterZoom(b *e2e.Browser) (atRest, error) {
 	var ground, names []float64
 	for _, at := range []string{"-38.114,-26.28,12", "-38.114,-26.28,13", "-38.114,-26.28,14", "-38.114,-26.28,15",
 		"-38.0009,-26.238,12", "-38.0009,-26.238,13", "-38.073,-25.93,13", "-38.073,-25.93,14"} {
-		if err := chromedp.Do(b.Ctx, chromedp.EmulateViewport(1280, 800), chromedp.Navigate("http://"+benchListen+
-			"/around?v="+at), e2e.MapDrawn()); err != nil {
+		page := chromedp.Navigate("http://" + benchListen + "/around?v=" + at)
+		if err := chromedp.Do(b.Ctx, chromedp.EmulateViewport(1280, 800), page, e2e.MapDrawn()); err != nil {
 			return atRest{}, err
 		}
 		got, err := chromedp.Run(b.Ctx, chromedp.Evaluate[[]float64](`new Promise(done => {

@@ -128,8 +128,8 @@ func (m *Island) frontage(s *settlement, l *line, side int, sign float64, counts
 				continue
 			}
 			row := s.kind == "town" && far < 0.3+0.12*(m.noise+97).fractal(p, 500, 2) || far < 0.16
-			width, depth, back, gap := 10+5*m.rand.Float64(), 8+4*m.rand.Float64(), 4+4*m.rand.Float64(), 3+
-				5*m.rand.Float64()
+			width, depth := 10+5*m.rand.Float64(), 8+4*m.rand.Float64()
+			back, gap := 4+4*m.rand.Float64(), 3+5*m.rand.Float64()
 			density := 0.94 - 0.5*clamp(far-0.3, 0, 1)
 			if row {
 				width, depth, back, gap, density = 7+5*m.rand.Float64(), 10+4*m.rand.Float64(), 1.5, 0.15, 0.985

@@ -66,8 +66,9 @@ func (p *program) follow(since string) func() []string {
 	}
 }
 
-// Two processes on one database, each with regions of its own: what one writes the other answers, at once where it is asked
-// for no less; both streams tell the same; both call the ground by the same version, also when the file came later.
+// Two processes on one database, each with regions of its own: what one writes the other answers, at once where it is
+// asked for no less; both streams tell the same; both call the ground by the same version, also when the file came
+// later.
 func TestTwoProcessesOnOneDatabase(t *testing.T) {
 	one := newProgram(t)
 	one.start()

@@ -182,10 +182,8 @@ func (s *server) send(c *echo.Context, v service.Versioned, err error) error {
 		return c.NoContent(http.StatusNotModified)
 	}
 	if v.Created {
-		c.Response().
-			Header().
-			Set("Location", base(c)+"/ogc/collections/"+url.PathEscape(c.Param("collection"))+
-				"/items/"+v.Feature.ID.String())
+		at := base(c) + "/ogc/collections/" + url.PathEscape(c.Param("collection")) + "/items/" + v.Feature.ID.String()
+		c.Response().Header().Set("Location", at)
 	}
 	return c.Blob(created(v.Created), geoJSONType, appendVersioned(nil, v))
 }

@@ -67,7 +67,8 @@ func capabilities(layers string) string {
 const (
 	byResource = `<Layer><ows:Title>Soil</ows:Title><ows:Identifier>soil</ows:Identifier><ows:WGS84BoundingBox>
 		<ows:LowerCorner>-27 -39</ows:LowerCorner><ows:UpperCorner>-25 -37</ows:UpperCorner></ows:WGS84BoundingBox>
-		<Style><ows:Identifier>plain</ows:Identifier></Style><Style isDefault="true"><ows:Identifier>wet &amp; dry</ows:Identifier></Style><Format>image/png</Format>
+		<Style><ows:Identifier>plain</ows:Identifier></Style>
+		<Style isDefault="true"><ows:Identifier>wet &amp; dry</ows:Identifier></Style><Format>image/png</Format>
 		<Dimension><ows:Identifier>Time</ows:Identifier><Default>2026</Default></Dimension>
 		<TileMatrixSetLink><TileMatrixSet>degrees</TileMatrixSet></TileMatrixSetLink><TileMatrixSetLink>
 			<TileMatrixSet>small</TileMatrixSet></TileMatrixSetLink>

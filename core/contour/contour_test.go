@@ -115,8 +115,8 @@ func TestLinesAreThoseOfEachLevelAlone(t *testing.T) {
 			}
 			for _, p := range line { // linear between the two points of its edge, short of its ends
 				x, y := int(p.X), int(p.Y)
-				a, b := v[y*w+x], v[min(h-1, y+int(math.Ceil(p.Y-float64(y))))*w+min(w-1, x+
-					int(math.Ceil(p.X-float64(x))))]
+				nextX, nextY := min(w-1, x+int(math.Ceil(p.X-float64(x)))), min(h-1, y+int(math.Ceil(p.Y-float64(y))))
+				a, b := v[y*w+x], v[nextY*w+nextX]
 				s := p.X - float64(x) + p.Y - float64(y)
 				if s > 0.021 && s < 0.979 {
 					require.InDelta(t, level, a+(b-a)*s, 1e-9)

@@ -79,8 +79,8 @@ func c2Coefficients(eps float64) (c [order]float64) {
 // a3 is eq. 24.
 func a3(eps float64) float64 {
 	const n = thirdFlattening
-	return 1 - eps*((1.0/2-n/2)+eps*((1.0/4+n/8-3*n*n/8)+eps*((1.0/16+3*n/16+n*n/16)+eps*((3.0/64+n/32)+
-		eps*(3.0/128)))))
+	high := (1.0/16 + 3*n/16 + n*n/16) + eps*((3.0/64+n/32)+eps*(3.0/128))
+	return 1 - eps*((1.0/2-n/2)+eps*((1.0/4+n/8-3*n*n/8)+eps*high))
 }
 
 // c3Coefficients is eq. 25.

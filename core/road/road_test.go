@@ -21,9 +21,8 @@ func grid(r *rand.Rand, n int) *region.Draft {
 	node := func(i, j int) int64 { return int64(i*n + j + 1) }
 	for i := range n {
 		for j := range n {
-			d.RoadNodes[node(i, j)] = geo.MustPoint(-38+float64(i)*0.0009+r.Float64()*0.0004, -26+float64(j)*0.0011+
-				r.Float64()*0.0004).
-				E7()
+			lat, lng := -38+float64(i)*0.0009+r.Float64()*0.0004, -26+float64(j)*0.0011+r.Float64()*0.0004
+			d.RoadNodes[node(i, j)] = geo.MustPoint(lat, lng).E7()
 		}
 	}
 	street := func(a, b int64) {

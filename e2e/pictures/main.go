@@ -198,9 +198,8 @@ func take(base, dir, only string, list []picture) error {
 		if do == nil {
 			do = chromedp.Steps()
 		}
-		if err := chromedp.Do(b.Ctx, b.Size(p.width, p.height, p.phone), b.Night(p.night), chromedp.Navigate(base+
-			p.path), e2e.MapDrawn(),
-			do,
+		page := chromedp.Navigate(base + p.path)
+		if err := chromedp.Do(b.Ctx, b.Size(p.width, p.height, p.phone), b.Night(p.night), page, e2e.MapDrawn(), do,
 			chromedp.Sleep(1500*time.Millisecond), e2e.MapDrawn()); err != nil {
 			return fmt.Errorf("%s: %w", p.name, err)
 		}

@@ -1,7 +1,14 @@
 // Keys are declared where they act, and the list of keys is made from what was declared.
 
 /** The groups of the list, in its order. */
-export const GROUPS = ['Anywhere', 'On the map', 'A spot or a place', 'A path or an area in edit', 'Journey'] as const
+export const GROUPS = [
+  'Anywhere',
+  'On the map',
+  'A spot or a place',
+  'In the form',
+  'A path or an area in edit',
+  'Journey',
+] as const
 export type Group = (typeof GROUPS)[number]
 
 /** A line of the list: how its keys are written, what they do, and the act of each key. */

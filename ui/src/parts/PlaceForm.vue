@@ -1,8 +1,8 @@
 <script lang="ts">
 import { declareKeys } from '../desk/keys'
 
-const keys = declareKeys('A spot or a place', [
-  { as: 'Alt M · A', what: 'in the form: mend · move to the address', on: { 'Alt+m': 'mend', 'Alt+a': 'move' } },
+const keys = declareKeys('In the form', [
+  { as: 'Alt M · A', what: 'mend the position · move to the address', on: { 'Alt+m': 'mend', 'Alt+a': 'move' } },
 ])
 </script>
 

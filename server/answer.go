@@ -93,6 +93,7 @@ func (a *listing) send(c *echo.Context, members string) error {
 		a.text = append(append(a.text, ','), members...)
 	}
 	a.text = append(a.text, '}')
+	c.Response().Header().Set(echo.HeaderContentLength, strconv.Itoa(len(a.text))) // left out again where it is packed
 	err := c.Blob(http.StatusOK, geoJSONType, a.text)
 	if cap(a.text) <= largeListing {
 		answers.Put(&a.text)

@@ -132,6 +132,9 @@ func (g *Gate) Look(ctx context.Context, secret string) (Credential, error) {
 	if ok && errors.Is(err, store.ErrUnavailable) && now.Before(known.without) {
 		return known.Credential, nil
 	}
+	if err == nil && row.ExpiresAt != nil && !now.Before(*row.ExpiresAt) { // by this clock, too
+		err = store.ErrNotFound
+	}
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	if errors.Is(err, store.ErrNotFound) {

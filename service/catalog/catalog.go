@@ -123,7 +123,6 @@ type Contents struct {
 func (c *Catalog) Load(from Contents) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	clear(c.groupOf)
 	s := &Snapshot{no: from.No, collections: map[string]*store.Collection{}, categories: map[string]*store.Category{}}
 	for i := range from.Collections {
 		s.collections[from.Collections[i].ID] = &from.Collections[i]
@@ -131,17 +130,24 @@ func (c *Catalog) Load(from Contents) error {
 	for i := range from.Categories {
 		s.categories[from.Categories[i].ID] = &from.Categories[i]
 	}
-	w := writer{catalog: c, s: s}
+	w := writer{s: s, groups: map[groupKey]uint32{}}
 	const lot = 500
-	lots, ended := make(chan []*feature.Feature, 8), make(chan struct{})
-	go func() {
-		defer close(ended)
+	lots := make(chan []*feature.Feature, 8)
+	var encoding sync.WaitGroup
+	var wrong any
+	encoding.Go(func() {
+		defer func() {
+			if wrong = recover(); wrong != nil {
+				for range lots { // whoever reads is not to wait for ever
+				}
+			}
+		}()
 		for features := range lots {
 			for _, f := range features {
 				w.add(f)
 			}
 		}
-	}()
+	})
 	var some []*feature.Feature
 	err := from.Features(func(f *feature.Feature) error {
 		if some = append(some, f); len(some) == lot {
@@ -152,7 +158,10 @@ func (c *Catalog) Load(from Contents) error {
 	})
 	lots <- some
 	close(lots)
-	<-ended
+	encoding.Wait()
+	if wrong != nil {
+		panic(wrong) // for the caller, as if it had been encoded here
+	}
 	if err != nil {
 		return fmt.Errorf("loading the places: %w", err)
 	}
@@ -160,6 +169,7 @@ func (c *Catalog) Load(from Contents) error {
 	s.runs = []*run{newRun(s, w.added)}
 	s.fresh = nil
 	s.base = newBase(s, w.added)
+	c.groupOf = w.groups
 	c.now.Store(s)
 	c.wake()
 	return nil
@@ -186,7 +196,7 @@ func (c *Catalog) Apply(log []store.Logged) error {
 	if log[0].No != s.no+1 {
 		return ErrGap
 	}
-	w := writer{catalog: c, s: s.copied()}
+	w := writer{s: s.copied(), groups: c.groupOf}
 	w.s.no = log[len(log)-1].No
 	last := make(map[string]int, len(log)) // of several changes of one feature the last counts
 	for i := range log {
@@ -215,7 +225,7 @@ func (c *Catalog) Apply(log []store.Logged) error {
 			return fmt.Errorf("change %d: %w", l.No, err)
 		}
 	}
-	w.done()
+	w.done(c)
 	return nil
 }
 
@@ -273,6 +283,9 @@ func (c *Catalog) Rebuild() {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	t := c.now.Load().copied()
+	if t.base != s.base {
+		return // everything was loaded anew meanwhile
+	}
 	t.runs, t.base = []*run{whole}, b
 	t.fresh, t.died = slices.Clone(t.fresh[len(s.fresh):]), slices.Clone(t.died[len(s.died):])
 	if fresh := t.still(t.fresh); len(fresh) > 0 {
@@ -308,19 +321,23 @@ func (c *Catalog) compact() {
 		for {
 			c.mu.Lock()
 			s := c.now.Load()
+			if i >= len(s.chunks) { // everything was loaded anew meanwhile
+				c.mu.Unlock()
+				return
+			}
 			k := s.chunks[i]
 			if k == nil || i == len(s.chunks)-1 || s.live[i].count == 0 || 2*s.live[i].count > len(k.ids) {
 				c.mu.Unlock()
 				break
 			}
-			w := writer{catalog: c, s: s.copied()}
+			w := writer{s: s.copied(), groups: c.groupOf}
 			moved := 0
 			s.live[i].each(func(at int) bool {
 				w.move(uint32(i)<<chunkBits | uint32(at))
 				moved++
 				return moved < together
 			})
-			w.done()
+			w.done(c)
 			c.mu.Unlock()
 		}
 	}

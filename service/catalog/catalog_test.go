@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"math"
@@ -514,4 +515,28 @@ func TestHalvesGoWrongForTheCaller(t *testing.T) {
 			})
 		})
 	}
+}
+
+// Where the log is gone everything is loaded anew, also while a base is being built of what was there before.
+func TestLoadingAnewWhileTheBaseIsBuilt(t *testing.T) {
+	w := newWorld(t, 15)
+	w.change(2000)
+	for range 10 {
+		done := make(chan struct{})
+		go func() { w.c.Rebuild(); close(done) }()
+		require.NoError(t, w.c.Load(w.contents()))
+		w.change(20)
+		<-done
+		w.check(w.c.Now(), Everything())
+	}
+	broken := w.contents()
+	broken.Features = func(yield func(*feature.Feature) error) error { return yield(nil) }
+	assert.Panics(t, func() { _ = w.c.Load(broken) }, "for whoever loads, not for the process")
+	away := errors.New("the database is away")
+	broken.Features = func(yield func(*feature.Feature) error) error {
+		return errors.Join(yield(&feature.Feature{Collection: "another", Category: "another"}), away)
+	}
+	require.ErrorIs(t, w.c.Load(broken), away)
+	w.change(50)
+	w.check(w.c.Now(), Everything()) // as if nothing had been loaded
 }

@@ -89,8 +89,8 @@ func (b *bitmap) each(yield func(i int) bool) {
 
 // writer brings a snapshot forward that nobody else has yet.
 type writer struct {
-	catalog *Catalog
 	s       *Snapshot
+	groups  map[groupKey]uint32
 	own     map[int]bool // the bitmaps that were copied already
 	added   []uint32
 	opened  bool // the last chunk is this writer's own header
@@ -155,7 +155,7 @@ func trimmed[T any](s []T) []T { return append(make([]T, 0, len(s)), s...) }
 
 // groupOf returns the number of a group, which is given to it at its first feature.
 func (w *writer) groupOf(key groupKey) uint32 {
-	g, ok := w.catalog.groupOf[key]
+	g, ok := w.groups[key]
 	if !ok {
 		g = uint32(len(w.s.groups))
 		members := ""
@@ -163,7 +163,7 @@ func (w *writer) groupOf(key groupKey) uint32 {
 			members = `,"` + feature.PropCategory + `":` + string(feature.AppendQuoted(nil, key.category))
 		}
 		w.s.groups = append(w.s.groups, group{key, members})
-		w.catalog.groupOf[key] = g
+		w.groups[key] = g
 	}
 	for len(w.s.counts) <= int(g) {
 		w.s.counts = append(w.s.counts, 0)
@@ -261,7 +261,7 @@ func (w *writer) gone(item uint32) {
 }
 
 // done indexes what was added and shows the snapshot to everybody.
-func (w *writer) done() {
+func (w *writer) done(c *Catalog) {
 	s := w.s
 	if len(w.added) > 0 {
 		s.fresh = append(s.fresh, w.added...)
@@ -270,9 +270,9 @@ func (w *writer) done() {
 		s.runs = append(s.runs, newRun(s, added))
 		s.mergeRuns()
 	}
-	w.catalog.now.Store(s)
+	c.now.Store(s)
 	if s.isStale() {
-		w.catalog.wake()
+		c.wake()
 	}
 }
 

@@ -35,8 +35,8 @@ func (e *Event) Text(make func(*Entry) ([]byte, error)) ([]byte, error) {
 // A ring holds the last changes of a workspace in memory for all who follow it: a stream keeps its place in the log,
 // and nothing else. One that has fallen behind what is held reads the log in the database, a piece at a time.
 const (
-	feedEvents = 4096
-	feedBytes  = 16 << 20
+	heldEvents = 4096
+	heldBytes  = 16 << 20
 	// What one reading of a follower gives at most.
 	readEvents = 200
 	readBytes  = 1 << 20
@@ -74,7 +74,7 @@ func (r *ring) add(log []store.Logged) {
 		r.bytes += e.size
 	}
 	drop := 0
-	for drop < len(r.events) && (len(r.events)-drop > feedEvents || r.bytes > feedBytes) {
+	for drop < len(r.events) && (len(r.events)-drop > heldEvents || r.bytes > heldBytes) {
 		r.bytes -= r.events[drop].size
 		r.from = r.events[drop].No
 		drop++

@@ -57,7 +57,8 @@ func TestWhoComesWithACredential(t *testing.T) {
 func TestACredentialIsTakenForGoodForAMoment(t *testing.T) {
 	g, db, workspace, now := gate(t)
 	until := now.Add(time.Second)
-	require.NoError(t, db.AddCredential(ctx, "short", store.Credential{Workspace: workspace, Kind: store.Token, ExpiresAt: &until}))
+	require.NoError(t, db.AddCredential(ctx, "short", store.Credential{Workspace: workspace, Kind: store.Token,
+		ExpiresAt: &until}))
 	for _, secret := range []string{"secret", "short"} {
 		_, err := g.Look(ctx, secret)
 		require.NoError(t, err)

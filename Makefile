@@ -51,7 +51,8 @@ together := Many|Lost|Key|Still|Stream|Nonsense|Sign|Twice|Once|Pages
 
 race: ## the tests of what many do at once, under the race detector
 	@./setup.sh server race
-	@CGO_ENABLED=1 $(GO) test -vet=off -race -short -timeout 10m ./core/spatial ./core/region ./core/road ./store/... ./service/...
+	@CGO_ENABLED=1 $(GO) test -vet=off -race -short -timeout 10m ./core/spatial ./core/region ./core/road ./store \
+		./service ./service/catalog ./service/feed ./service/background
 	@CGO_ENABLED=1 $(GO) test -vet=off -race -short -timeout 10m -run '$(together)' ./server
 
 bench: build ## the benchmarks, each beside what it is compared with

@@ -41,8 +41,22 @@ type Found struct {
 	DistanceM float64
 }
 
-// NewPoints indexes those of the items whose position, as at tells it, is valid.
+// NewPoints indexes those of the items whose position, as at tells it, is valid. It takes one core, so that whoever
+// asks meanwhile has the others; NewPointsAtOnce takes all of them.
 func NewPoints(items []uint32, at func(item uint32) geo.Point) *Points {
+	t := newPoints(items, at)
+	build(t.nodes, 0, false)
+	return t
+}
+
+// NewPointsAtOnce is NewPoints on all cores.
+func NewPointsAtOnce(items []uint32, at func(item uint32) geo.Point) *Points {
+	t := newPoints(items, at)
+	build(t.nodes, 0, true)
+	return t
+}
+
+func newPoints(items []uint32, at func(item uint32) geo.Point) *Points {
 	t := &Points{nodes: make([]node, 0, len(items))}
 	for _, item := range items {
 		if p := at(item); p.IsValid() {
@@ -50,7 +64,6 @@ func NewPoints(items []uint32, at func(item uint32) geo.Point) *Points {
 			t.nodes = append(t.nodes, node{[3]float32{float32(v[0]), float32(v[1]), float32(v[2])}, item})
 		}
 	}
-	build(t.nodes, 0)
 	return t
 }
 
@@ -67,19 +80,19 @@ func (t *Points) Items(yield func(item uint32)) {
 // beside is how many nodes are worth a goroutine of their own.
 const beside = 50_000
 
-func build(nodes []node, axis int) {
+func build(nodes []node, axis int, parallel bool) {
 	for len(nodes) > 1 {
 		mid := len(nodes) / 2
 		selectMedian(nodes, mid, axis)
 		axis = (axis + 1) % 3
-		if len(nodes) > beside {
+		if parallel && len(nodes) > beside {
 			var left sync.WaitGroup
-			left.Go(func() { build(nodes[:mid], axis) })
-			build(nodes[mid+1:], axis)
+			left.Go(func() { build(nodes[:mid], axis, true) })
+			build(nodes[mid+1:], axis, true)
 			left.Wait()
 			return
 		}
-		build(nodes[:mid], axis)
+		build(nodes[:mid], axis, parallel)
 		nodes = nodes[mid+1:]
 	}
 }

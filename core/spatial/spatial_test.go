@@ -112,6 +112,12 @@ func TestPointsAgreeWithAScan(t *testing.T) {
 	}
 	index := NewPoints(all, where)
 	require.Equal(t, len(points)-1, index.Len())
+	many := make([]uint32, 3*beside)
+	spread := func(item uint32) geo.Point { return geo.MustPoint(float64(item%180)-90, float64(item/180%360)-180) }
+	for i := range many {
+		many[i] = uint32(i)
+	}
+	require.Equal(t, NewPoints(many, spread), NewPointsAtOnce(many, spread), "the same on all cores")
 	several := []*Points{
 		NewPoints(parts[0], where),
 		NewPoints(parts[1], where),

@@ -38,6 +38,7 @@ import (
 
 	"viandante/core/feature"
 	"viandante/core/geo"
+	"viandante/core/spatial"
 	"viandante/store"
 )
 
@@ -166,7 +167,7 @@ func (c *Catalog) Load(from Contents) error {
 		return fmt.Errorf("loading the places: %w", err)
 	}
 	w.seal()
-	s.runs = []*run{newRun(s, w.added)}
+	s.runs = []*run{{spatial.NewPointsAtOnce(w.added, s.point), w.added}}
 	s.fresh = nil
 	s.base = newBase(s, w.added)
 	c.groupOf = w.groups

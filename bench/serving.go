@@ -219,8 +219,9 @@ func liveBytes(token string) (float64, error) {
 
 // addPlaces brings in places, so many at once as one change, and returns their ids.
 func addPlaces(token string, r *rand.Rand, count, together int, pause time.Duration) (ids []string, err error) {
-	const template = `{"collection":"posts","id":%q,"version":0,"feature":{"type":"Feature","geometry":{"type":"Point",` +
-		`"coordinates":[%.7f,%.7f]},"properties":{"name":"Rebuilt %d","category":"fountain","condition":"sound"}}}`
+	const template = `{"collection":"posts","id":%q,"version":0,"feature":{"type":"Feature",` +
+		`"geometry":{"type":"Point","coordinates":[%.7f,%.7f]},"properties":{"name":"Rebuilt %d",` +
+		`"category":"fountain","condition":"sound"}}}`
 	for len(ids) < count {
 		var body bytes.Buffer
 		body.WriteString(`{"changes":[`)
@@ -270,7 +271,7 @@ func whileRebuilt(token string) ([]row, error) {
 			slices.Sort(reads)
 			const against = "their median"
 			return []row{
-				{"one write while the base is built anew, slowest", writes.at(1), "ms", "50 ms", against, writes.at(0.5)},
+				{"one write while the base is built, slowest", writes.at(1), "ms", "50 ms", against, writes.at(0.5)},
 				{"… 99th of a hundred", writes.at(0.99), "ms", "", against, writes.at(0.5)},
 				{"nearby meanwhile, slowest", reads.at(1), "ms", "50 ms", against, reads.at(0.5)},
 				{"… 99th of a hundred", reads.at(0.99), "ms", "", against, reads.at(0.5)},

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"iter"
 	"os"
+	"strings"
 	"sync"
 	"time"
 
@@ -151,11 +152,21 @@ const patience = time.Minute
 func Wait(expression string) chromedp.Action[chromedp.Void] {
 	poll := chromedp.Poll[any](expression, chromedp.WithPollingTimeout(patience))
 	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
-		if _, err := poll(ctx, t); err != nil {
+		_, err := poll(ctx, t)
+		for tries := 0; tries < 20 && isBetweenPages(err); tries++ {
+			time.Sleep(50 * time.Millisecond)
+			_, err = poll(ctx, t)
+		}
+		if err != nil {
 			return chromedp.Void{}, fmt.Errorf("waiting for %s: %w", expression, err)
 		}
 		return chromedp.Void{}, nil
 	}
+}
+
+// isBetweenPages tells that the browser has left a page and chromedp has not heard of the next one yet.
+func isBetweenPages(err error) bool {
+	return err != nil && strings.Contains(err.Error(), "Cannot find context with specified id")
 }
 
 // Run evaluates a JavaScript expression and leaves its value.

@@ -71,6 +71,7 @@ func TestTheProgramSaysWhatIsInTheWay(t *testing.T) {
 			"missing.tif", "--name", "x"}},
 		"is not a name for a region":      {nil, []string{"region", "build", broken, "--name", "../x"}},
 		`required flag(s) "name" not set`: {nil, []string{"region", "build", broken}},
+		"--keep-changes is a time of at":  {nil, []string{"serve", "--keep-changes=-1h"}},
 		"unknown command":                 {nil, []string{"fly"}},
 	} {
 		out, err := p.run(c.env, c.args...)

@@ -48,6 +48,9 @@ func (e *env) run(
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(50) // what is held has hardly a pointer to follow, so that collecting often costs little
 	}
+	if e.keepChanges != 0 && e.keepChanges < time.Hour {
+		return fmt.Errorf("--keep-changes is a time of at least 1h, e.g. 2160h for 90 days, not %s", e.keepChanges)
+	}
 	began := time.Now()
 	listener, err := net.Listen("tcp", e.listen)
 	if errors.Is(err, syscall.EADDRINUSE) {

@@ -34,7 +34,7 @@ demo: build ## everything: set up, build, serve the made-up island
 
 check: ## how the code is written: gofmt, vet, staticcheck; for the page vue-tsc, ESLint, Prettier
 	@./setup.sh ui
-	@unformatted=$$(gofmt -l $$(git ls-files '*.go')); \
+	@unformatted=$$(gofmt -l $$(find . -name '*.go' -not -path '*/node_modules/*')); \
 		[ -z "$$unformatted" ] || { echo "Not formatted by gofmt: $$unformatted"; exit 1; }
 	@cd ui && npm run --silent api >/dev/null && npm run --silent wasm
 	@(cd ui && npm run --silent check) & page=$$!; \

@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 
 	"github.com/google/uuid"
@@ -12,50 +11,6 @@ import (
 	"viandante/service/fault"
 	"viandante/store"
 )
-
-// Versioned is a feature with the version that its ETag is made of.
-type Versioned struct {
-	Feature *feature.Feature
-	Version uint64
-	Created bool
-	// Mended is what was put right on the way in.
-	Mended []string
-}
-
-// versionedText is how an answer is kept for a request that comes again.
-type versionedText struct {
-	Feature json.RawMessage
-	Version uint64
-	Created bool
-	Mended  []string
-}
-
-// MarshalJSON writes the answer as it is kept.
-func (v Versioned) MarshalJSON() ([]byte, error) {
-	out := versionedText{Version: v.Version, Created: v.Created, Mended: v.Mended}
-	if v.Feature != nil {
-		var err error
-		if out.Feature, err = store.MarshalFeature(v.Feature); err != nil {
-			return nil, err
-		}
-	}
-	return json.Marshal(out)
-}
-
-// UnmarshalJSON reads what MarshalJSON wrote.
-func (v *Versioned) UnmarshalJSON(text []byte) error {
-	var in versionedText
-	if err := json.Unmarshal(text, &in); err != nil {
-		return err
-	}
-	*v = Versioned{Version: in.Version, Created: in.Created, Mended: in.Mended}
-	if len(in.Feature) == 0 || string(in.Feature) == "null" {
-		return nil
-	}
-	var err error
-	v.Feature, err = store.UnmarshalFeature(in.Feature)
-	return err
-}
 
 func noFeature(collection string, id uuid.UUID) *fault.Error {
 	return fault.Missing("feature " + id.String() + " in the collection " + feature.Clip(collection))

@@ -22,8 +22,6 @@ type Feature struct {
 	Geometry   *Geometry      `json:"geometry"`
 	Properties map[string]any `json:"properties"`
 	BBox       []float64      `json:"bbox,omitempty"`
-	// Mended is what was put right on the way in: a foreign member (RFC 7946, 6.1) of the answer to a change.
-	Mended []string `json:"mended,omitempty"`
 }
 
 // UnmarshalJSON reads a feature. Members of others are passed over, also where the decoder is strict (RFC 7946, 6.1).
@@ -32,15 +30,10 @@ func (f *Feature) UnmarshalJSON(text []byte) error {
 	return json.Unmarshal(text, (*plain)(f))
 }
 
-// Collection is a GeoJSON feature collection with what our answers add to it.
+// Collection is a GeoJSON feature collection.
 type Collection struct {
-	Type           string     `json:"type"`
-	Features       []*Feature `json:"features"`
-	Truncated      *bool      `json:"truncated,omitempty"`
-	NumberReturned *int       `json:"numberReturned,omitempty"`
-	NumberMatched  *int       `json:"numberMatched,omitempty"`
-	TimeStamp      string     `json:"timeStamp,omitempty"`
-	Links          []Link     `json:"links,omitempty"`
+	Type     string     `json:"type"`
+	Features []*Feature `json:"features"`
 }
 
 // Link is a link of an OGC API.

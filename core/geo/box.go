@@ -54,14 +54,6 @@ func (b Box) Contains(p Point) bool {
 	return p.lng >= b.West || p.lng <= b.East
 }
 
-// Parts returns the box as one or two boxes that do not cross the antimeridian.
-func (b Box) Parts() []Box {
-	if b.West <= b.East {
-		return []Box{b}
-	}
-	return []Box{{b.South, b.West, b.North, 180}, {b.South, -180, b.North, b.East}}
-}
-
 // width returns how many degrees of longitude the box spans.
 func (b Box) width() float64 {
 	if b.West <= b.East {

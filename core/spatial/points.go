@@ -70,13 +70,6 @@ func newPoints(items []uint32, at func(item uint32) geo.Point) *Points {
 // Len returns the number of points indexed.
 func (t *Points) Len() int { return len(t.nodes) }
 
-// Items calls yield with each item of the index.
-func (t *Points) Items(yield func(item uint32)) {
-	for i := range t.nodes {
-		yield(t.nodes[i].item)
-	}
-}
-
 // beside is how many nodes are worth a goroutine of their own.
 const beside = 50_000
 

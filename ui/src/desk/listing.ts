@@ -74,8 +74,9 @@ const pageQuery = (page: number) => ({
   structuralSharing: false as const,
 })
 
-interface Reading extends Page {
+interface Reading {
   byRow: Map<number, Place>
+  total: number
   failed: string
 }
 
@@ -115,7 +116,7 @@ const state = computed<Reading>(() => {
     if (result!.dataUpdatedAt >= newest) [total, newest] = [data.total, result!.dataUpdatedAt]
   })
   for (const row of byRow.keys()) if (row >= total) byRow.delete(row)
-  return { byRow, rows: [], total, failed }
+  return { byRow, total, failed }
 })
 
 export const total = computed(() => state.value.total)

@@ -159,7 +159,17 @@ async function collectionPlaces(id: string): Promise<Place[]> {
 }
 
 async function readHeld(): Promise<Held> {
-  meanwhile = new Map()
+  const others = (meanwhile = new Map<string, Place | null>())
+  try {
+    return await readAll(others)
+  } finally {
+    if (meanwhile === others) meanwhile = null
+    featuresChanged()
+  }
+}
+
+/** Reads all features, with what others change meanwhile. */
+async function readAll(others: ReadonlyMap<string, Place | null>): Promise<Held> {
   const { collections } = await unwrap(api.GET('/v1/collections'))
   client.setQueryData(['collections'], collections)
   let crowded = collections.reduce((n, c) => n + (c.count ?? 0), 0) > MOST_HELD
@@ -174,12 +184,10 @@ async function readHeld(): Promise<Held> {
     all = (await unwrap(api.GET('/v1/features', { params: { query } }))).features.map(listed)
   }
   const byId = new Map(all.map((p) => [p.id, p]))
-  for (const [id, p] of meanwhile) {
+  for (const [id, p] of others) {
     if (!p) byId.delete(id)
     else if ((byId.get(id)?.version ?? 0) < p.version) byId.set(id, p)
   }
-  meanwhile = null
-  featuresChanged()
   return { byId, crowded }
 }
 

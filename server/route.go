@@ -64,6 +64,8 @@ func presentRoute(mode region.Mode, legs []*road.Route) *geojson.Feature {
 				"distance_m":  st.DistanceM,
 				"duration_s":  st.DurationS,
 				"bearing_deg": defined(st.Bearing),
+				"arrival_deg": defined(st.Arrival),
+				"arms_deg":    append([]float64{}, st.Arms...),
 				"at":          lngLat(st.At),
 				"from":        offset + st.From,
 			}

@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -70,7 +71,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	e.Use(s.identify, bounded, s.measured, s.recovered, s.checkHost, preflight)
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1024, Skipper: func(c *echo.Context) bool {
 		p := c.Request().URL.Path
-		return len(p) > 10 && (p[:10] == "/v1/tiles/" || p == "/v1/changes")
+		return strings.HasPrefix(p, "/v1/tiles/") || p == "/v1/changes" || strings.HasSuffix(p, "/stream")
 	}}))
 	e.GET(
 		"/healthz",
@@ -112,6 +113,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	v1.GET("/places/tiles/:z/:x/:y", s.marks)
 	v1.GET("/building", s.building)
 	s.viewCalls(v1)
+	s.rehearsalCalls(v1)
 
 	ogc := e.Group("/ogc", s.authenticate, s.numbered)
 	ogc.GET("", s.landing)

@@ -19,7 +19,8 @@ type keeper[T any] struct {
 	drop func(context.Context, service.Actor, uuid.UUID, service.Match) error
 }
 
-func keep[T any](s *server, g *echo.Group, path string, k keeper[T]) {
+// keep serves them under a path; limit is how many bytes one may have.
+func keep[T any](s *server, g *echo.Group, path string, limit int64, k keeper[T]) {
 	g.GET(path, func(c *echo.Context) error {
 		all, err := k.list(c.Request().Context(), actor(c))
 		if err != nil {
@@ -44,7 +45,7 @@ func keep[T any](s *server, g *echo.Group, path string, k keeper[T]) {
 			return err
 		}
 		var body T
-		if err := s.decode(c, maxSmall, &body); err != nil {
+		if err := s.decode(c, limit, &body); err != nil {
 			return err
 		}
 		m, err := condition(c)
@@ -76,10 +77,12 @@ func keep[T any](s *server, g *echo.Group, path string, k keeper[T]) {
 // viewCalls are the calls for what the page lays out over the ground: views, pictures, imagery.
 func (s *server) viewCalls(g *echo.Group) {
 	v := s.Service
-	keep(s, g, "/views", keeper[service.View]{"views", v.Views, v.View, v.PutView, v.DeleteView})
-	keep(s, g, "/overlays", keeper[service.Overlay]{"overlays", v.Overlays, v.Overlay, v.PutOverlay, v.DeleteOverlay})
+	keep(s, g, "/views", maxSmall, keeper[service.View]{"views", v.Views, v.View, v.PutView, v.DeleteView})
+	keep(s, g, "/overlays", maxSmall,
+		keeper[service.Overlay]{"overlays", v.Overlays, v.Overlay, v.PutOverlay, v.DeleteOverlay})
 	g.GET("/imagery/layers", s.imageryLayers)
-	keep(s, g, "/imagery", keeper[service.Imagery]{"imagery", v.Imagery, v.OneImagery, v.PutImagery, v.DeleteImagery})
+	keep(s, g, "/imagery", maxSmall,
+		keeper[service.Imagery]{"imagery", v.Imagery, v.OneImagery, v.PutImagery, v.DeleteImagery})
 	g.GET("/imagery/:id/:z/:x/:y", s.imageryTile)
 	g.POST("/pictures", s.addPicture)
 	g.GET("/pictures/:hash", s.picture)

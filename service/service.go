@@ -251,7 +251,8 @@ func (v *Service) Seen(a Actor) uint64 {
 }
 
 // Topics are what the change log tells of.
-var Topics = []string{store.Features, store.Collections, store.Categories, store.Views, store.Overlays, store.Imagery}
+var Topics = []string{store.Features, store.Collections, store.Categories, store.Views, store.Overlays, store.Imagery,
+	store.Rehearsals}
 
 // FollowChanges follows the changes of an actor's workspace: see feed.Channel.
 func (v *Service) FollowChanges(ctx context.Context, a Actor, since *uint64) (*feed.Follower, error) {

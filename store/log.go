@@ -21,6 +21,7 @@ const (
 	Views       = "views"
 	Overlays    = "overlays"
 	Imagery     = "imagery"
+	Rehearsals  = "rehearsals"
 )
 
 // Logged is an entry of the change log. Before and After are what a feature was and is; of other topics their texts are

@@ -280,3 +280,41 @@ func TestSearchesOfManyGoroutinesDoNotMeet(t *testing.T) {
 		assert.Equal(t, want.DurationS, <-done)
 	}
 }
+
+// Who takes the wrong road leaves the route where the step begins, by a road that the mode may use, and not back.
+func TestTheWrongRoadIsARoad(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(5, 5))
+	r := NewRouter(open(t, grid(rnd, 12)))
+	found := 0
+	for range 60 {
+		a := geo.MustPoint(-38+rnd.Float64()*0.01, -26+rnd.Float64()*0.012)
+		b := geo.MustPoint(-38+rnd.Float64()*0.01, -26+rnd.Float64()*0.012)
+		route, err := r.Find(t.Context(), region.Foot, a, b)
+		if err != nil {
+			continue
+		}
+		for i, s := range route.Steps {
+			if i == 0 || s.Turn == Arrive {
+				require.Nil(t, r.Astray(region.Foot, route, i, 150, rnd.IntN), "no junction is left there")
+				continue
+			}
+			require.False(t, math.IsNaN(s.Arrival))
+			line := r.Astray(region.Foot, route, i, 150, rnd.IntN)
+			if line == nil {
+				continue
+			}
+			found++
+			require.Equal(t, s.At, line[0])
+			length := 0.0
+			for k := 1; k < len(line); k++ {
+				length += geodesy.Distance(line[k-1], line[k])
+			}
+			require.LessOrEqual(t, length, 150.01)
+			out := bearing(line[0], line[1])
+			require.Contains(t, s.Arms, out, "it is one of the junction's other roads")
+			require.Greater(t, math.Abs(math.Remainder(out-s.Bearing, 360)), 1.0)
+			require.Greater(t, math.Abs(math.Remainder(out-s.Arrival-180, 360)), 1.0)
+		}
+	}
+	assert.Greater(t, found, 100)
+}

@@ -45,15 +45,21 @@ type Step struct {
 	Name                 string
 	Class                region.Class
 	DistanceM, DurationS float64
-	// Bearing is the direction in which the step sets out, in degrees.
-	Bearing float64
-	At      geo.Point
+	// Bearing is the direction in which the step sets out, Arrival that in which its junction is reached, in degrees
+	// from true north; NaN where there is none.
+	Bearing, Arrival float64
+	// Arms are the directions in which the junction's other roads lead away, in degrees from true north.
+	Arms []float64
+	At   geo.Point
 	// From is the index in the route's line where the step begins.
 	From int
+	// in and out are the edges by which the junction is reached and left; none at the start.
+	in, out uint32
 }
 
-// piece is a stretch of one segment on the way.
+// piece is a stretch of one segment on the way, along or against which the edge says.
 type piece struct {
+	edge    uint32
 	segment region.Segment
 	line    []geo.Point
 	lengthM float64
@@ -61,50 +67,60 @@ type piece struct {
 
 func (r *Router) assemble(mode region.Mode, start, end snap, edges []uint32) *Route {
 	var pieces []piece
-	add := func(i uint32, line []geo.Point, length float64) {
+	add := func(edge uint32, line []geo.Point, length float64) {
 		if len(line) > 1 {
-			pieces = append(pieces, piece{r.region.Segment(i), line, length})
+			pieces = append(pieces, piece{edge, r.region.Segment(edge / 2), line, length})
 		}
 	}
 	if edges == nil && start.segment == end.segment && r.onlyAlong(mode, start, end) {
 		line, back := r.between(start, end)
+		edge := start.segment * 2
 		if back {
 			slices.Reverse(line)
+			edge++
 		}
-		add(start.segment, line, math.Abs(end.alongM-start.alongM))
+		add(edge, line, math.Abs(end.alongM-start.alongM))
 	} else {
 		leaveAt, enterAt := r.ends(mode, start, end, edges)
 		first, last := r.region.Segment(start.segment), r.region.Segment(end.segment)
 		if leaveAt == first.To {
-			add(start.segment, r.tail(start), start.restM)
+			add(start.segment*2, r.tail(start), start.restM)
 		} else {
 			line := r.head(start)
 			slices.Reverse(line)
-			add(start.segment, line, start.alongM)
+			add(start.segment*2+1, line, start.alongM)
 		}
 		for _, e := range edges {
-			line := points(r.region.Shape(e / 2))
-			if e&1 == 1 {
-				slices.Reverse(line)
-			}
-			add(e/2, line, r.region.Segment(e/2).LengthM)
+			add(e, r.lineOf(e), r.region.Segment(e/2).LengthM)
 		}
 		if enterAt == last.From {
-			add(end.segment, r.head(end), end.alongM)
+			add(end.segment*2, r.head(end), end.alongM)
 		} else {
 			line := r.tail(end)
 			slices.Reverse(line)
-			add(end.segment, line, end.restM)
+			add(end.segment*2+1, line, end.restM)
 		}
 	}
 	route := &Route{FromRoadM: start.offM, ToRoadM: end.offM, Line: []geo.Point{start.at}}
-	for _, p := range pieces {
-		route.append(mode, p, r.region.Text(p.segment.Name))
+	for i, p := range pieces {
+		in := none
+		if i > 0 {
+			in = pieces[i-1].edge
+		}
+		route.append(mode, p, in, r.region.Text(p.segment.Name))
+	}
+	for i := range route.Steps {
+		route.Steps[i].Arms = r.arms(route.Steps[i].in, route.Steps[i].out)
 	}
 	if len(route.Line) == 1 {
 		route.Line = append(route.Line, end.at)
 	}
-	route.Steps = append(route.Steps, Step{Turn: Arrive, At: end.at, From: len(route.Line) - 1, Bearing: math.NaN()})
+	arrival := math.NaN()
+	if n := len(route.Line); len(pieces) > 0 {
+		arrival = bearing(route.Line[n-2], route.Line[n-1])
+	}
+	route.Steps = append(route.Steps, Step{Turn: Arrive, At: end.at, From: len(route.Line) - 1, Bearing: math.NaN(),
+		Arrival: arrival, in: none, out: none})
 	return route
 }
 
@@ -140,6 +156,33 @@ func (r *Router) ends(mode region.Mode, start, end snap, edges []uint32) (leave,
 		}
 	}
 	return leave, enter
+}
+
+func bearing(from, to geo.Point) float64 {
+	return geodesy.Measure(geodesy.Ellipsoid, from, to).InitialBearing
+}
+
+// lineOf is the line of an edge in its direction.
+func (r *Router) lineOf(edge uint32) []geo.Point {
+	line := points(r.region.Shape(edge / 2))
+	if edge&1 == 1 {
+		slices.Reverse(line)
+	}
+	return line
+}
+
+// arms returns the directions of the roads at the junction where an edge begins, but for that edge and the one by which
+// the junction is reached.
+func (r *Router) arms(in, out uint32) (degrees []float64) {
+	if in == none || out == none {
+		return nil
+	}
+	for _, e := range r.region.Edges(r.tailOf(out)) {
+		if line := distinct(r.lineOf(e)); e != out && e != in^1 && len(line) > 1 {
+			degrees = append(degrees, bearing(line[0], line[1]))
+		}
+	}
+	return degrees
 }
 
 func (r *Router) tailOf(edge uint32) uint32 {
@@ -182,12 +225,12 @@ func points(shape []geo.E7) []geo.Point {
 func distinct(line []geo.Point) []geo.Point { return slices.Compact(line) }
 
 // append goes on along a piece: in the same step while the street's name stays and the way does not turn back.
-func (route *Route) append(mode region.Mode, p piece, name string) {
+func (route *Route) append(mode region.Mode, p piece, in uint32, name string) {
 	seconds := p.lengthM / speed(mode, p.segment)
-	bearing := geodesy.Measure(geodesy.Ellipsoid, p.line[0], p.line[1]).InitialBearing
-	turn := Depart
+	out, arrival, turn := bearing(p.line[0], p.line[1]), math.NaN(), Depart
 	if n := len(route.Line); len(route.Steps) > 0 {
-		turn = turnBy(bearing - geodesy.Measure(geodesy.Ellipsoid, route.Line[n-2], route.Line[n-1]).InitialBearing)
+		arrival = bearing(route.Line[n-2], route.Line[n-1])
+		turn = turnBy(out - arrival)
 	}
 	last := len(route.Steps) - 1
 	if last < 0 || turn == Back || route.Steps[last].Name != name ||
@@ -198,9 +241,12 @@ func (route *Route) append(mode region.Mode, p piece, name string) {
 				Turn:    turn,
 				Name:    name,
 				Class:   p.segment.Class,
-				Bearing: bearing,
+				Bearing: out,
+				Arrival: arrival,
 				At:      p.line[0],
 				From:    len(route.Line) - 1,
+				in:      in,
+				out:     p.edge,
 			},
 		)
 		last++

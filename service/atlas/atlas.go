@@ -337,40 +337,6 @@ func (a *Atlas) finds(
 	return out, err
 }
 
-// Route finds the quickest way along the roads, in the first region that has roads at both ends.
-func (a *Atlas) Route(ctx context.Context, mode region.Mode, stops []geo.Point) (legs []*road.Route, err error) {
-	set := a.regions.Load()
-	reason := error(nil)
-	broken := a.reading(set, func() {
-		for _, r := range set.open {
-			legs = make([]*road.Route, 0, len(stops)-1)
-			for i := 1; i < len(stops); i++ {
-				var leg *road.Route
-				if leg, reason = r.router.Find(ctx, mode, stops[i-1], stops[i]); reason != nil {
-					break
-				}
-				legs = append(legs, leg)
-			}
-			if reason == nil || ctx.Err() != nil {
-				return
-			}
-		}
-	})
-	switch {
-	case broken != nil:
-		return nil, broken
-	case ctx.Err() != nil:
-		return nil, ctx.Err()
-	case reason == nil && len(legs) > 0:
-		return legs, nil
-	case set.complete() != nil:
-		return nil, set.complete()
-	case reason == nil:
-		return nil, fault.New(fault.Impossible, "no map data is in use: build a region with `viandante region build`")
-	}
-	return nil, fault.New(fault.Impossible, "no way by %s: %v", mode, reason)
-}
-
 // cacheBytes bounds the tiles that are remembered.
 const cacheBytes = 64 << 20
 

@@ -29,7 +29,8 @@ var allowed = map[string]bool{
 // one layer, import each other as they need.
 var layers = [][]string{
 	{"core/..."},
-	{"codec/geojson", "codec/geotiff", "codec/osm", "codec/picture", "codec/wmts", "world", "standin", "style", "ui"},
+	{"codec/geojson", "codec/geotiff", "codec/gpx", "codec/osm", "codec/picture", "codec/wmts", "world", "standin",
+		"style", "ui"},
 	{"regionfile", "imagery", "demo", "store", "store/mariadb"},
 	{"service/fault", "service/background"},
 	{"service/access", "service/atlas", "service/catalog", "service/feed"},

@@ -236,7 +236,8 @@ func (j *journey) segments(began time.Time) (out [][]gpx.Position) {
 			out = append(out, nil)
 		}
 		last := len(out) - 1
-		out[last] = append(out[last], gpx.Position{At: f.Point, AltitudeM: f.AltitudeM, Time: began.Add(seconds(f.AtS))})
+		at := began.Add(seconds(f.AtS))
+		out[last] = append(out[last], gpx.Position{At: f.Point, AltitudeM: f.AltitudeM, Time: at})
 	}
 	return out
 }

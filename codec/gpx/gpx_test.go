@@ -35,7 +35,8 @@ func TestWhatIsWrittenIsRead(t *testing.T) {
 }
 
 func TestWhatOthersWrite(t *testing.T) {
-	const point = `<trkpt lat="-38.5" lon=" -26.25 "><ele>x</ele><time>yesterday</time><extensions><a><b/></a></extensions></trkpt>`
+	const point = `<trkpt lat="-38.5" lon=" -26.25 "><ele>x</ele><time>yesterday</time>` +
+		`<extensions><a><b/></a></extensions></trkpt>`
 	for name, text := range map[string]string{
 		"1.0 without a namespace": `<gpx version="1.0"><trk><trkseg>` + point + `</trkseg></trk></gpx>`,
 		"a route only":            `<gpx><rte><rtept lat="-38.5" lon="-26.25"/></rte></gpx>`,

@@ -65,8 +65,8 @@ type Manner struct {
 type Fix struct {
 	// AtS are seconds since the beginning.
 	AtS float64
-	// Point is the position that is reported, AccuracyM the radius in metres within which it lies in 95 of 100 cases, as
-	// the W3C's Geolocation defines it.
+	// Point is the position that is reported, AccuracyM the radius in metres within which it lies in 95 of 100 cases,
+	// as the W3C's Geolocation defines it.
 	Point     geo.Point
 	AccuracyM float64
 	// AltitudeM is NaN where unknown.

@@ -67,8 +67,8 @@ const astrayS = 45
 // errNoJunction is returned where a way has fewer junctions than wrong turns are wanted.
 var errNoJunction = errors.New("the way has too few junctions for so many wrong turns; ask for fewer, or a longer way")
 
-// Course is the way that somebody travels by the roads from stop to stop who takes a wrong road so many times. choose is
-// given a number, and returns one below it; the same choices give the same course.
+// Course is the way that somebody travels by the roads from stop to stop who takes a wrong road so many times. choose
+// is given a number, and returns one below it; the same choices give the same course.
 func (a *Atlas) Course(
 	ctx context.Context, mode region.Mode, stops []geo.Point, wrongTurns int, choose func(n int) int,
 ) (course rehearsal.Course, err error) {
@@ -100,7 +100,12 @@ func (a *Atlas) Course(
 
 // wander follows a leg to some junction, takes a wrong road there, and returns the way from where that ends.
 func (r *openRegion) wander(
-	ctx context.Context, mode region.Mode, course *rehearsal.Course, leg *road.Route, to geo.Point, choose func(int) int,
+	ctx context.Context,
+	mode region.Mode,
+	course *rehearsal.Course,
+	leg *road.Route,
+	to geo.Point,
+	choose func(int) int,
 ) (*road.Route, error) {
 	n := len(leg.Steps) - 2
 	if n < 1 {

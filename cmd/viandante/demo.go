@@ -32,7 +32,7 @@ var (
 
 const (
 	demoRegion  = "Orrisand"
-	demoVersion = "demo-9"
+	demoVersion = "demo-10"
 	demoPlaces  = 96
 )
 

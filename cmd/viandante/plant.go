@@ -1,10 +1,13 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"net"
+	"slices"
 
 	"github.com/google/uuid"
 
@@ -114,7 +117,7 @@ func plant(ctx context.Context, svc *service.Service, island *demo.Island) error
 			return err
 		}
 	}
-	return errors.Join(plantStretches(island, keep), plantDesk(ctx, svc, island))
+	return errors.Join(plantStretches(island, keep), plantDesk(ctx, svc, island), plantJourneys(ctx, svc, island))
 }
 
 // plantMended stores a post as it was first written down, some metres off and without what is noted of it, and then as
@@ -216,6 +219,37 @@ func plantDesk(ctx context.Context, svc *service.Service, island *demo.Island) e
 		if _, _, err := svc.PutView(ctx, demoActor, demoID("view "+v.Name), v, service.Match{New: true}); unlessThere(
 			err,
 		) != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// plantJourneys keeps some journeys from the town's square to be rehearsed, each with something of its own.
+func plantJourneys(ctx context.Context, svc *service.Service, island *demo.Island) error {
+	square := island.Standpoint()
+	posts := island.Places(demoPlaces)
+	for i, r := range []struct {
+		service.Rehearsal
+		how  string
+		farM float64
+	}{
+		{service.Rehearsal{By: "foot", ErrorM: 5}, "On foot to %s", 1500},
+		{service.Rehearsal{By: "bicycle", ErrorM: 10, WrongTurns: 1, SignalLost: 1, Pauses: 1},
+			"By bicycle to %s, with a wrong turn", 5000},
+		{service.Rehearsal{By: "car", ErrorM: 10}, "By car to %s", 14_000},
+		{service.Rehearsal{By: "foot", ErrorM: 30, Compass: "uncalibrated", SignalLost: 2},
+			"On foot to %s, hardly any signal", 900},
+	} {
+		goal := slices.MinFunc(posts, func(a, b demo.Place) int {
+			off := func(p demo.Place) float64 { return math.Abs(geodesy.Distance(square, p.At) - r.farM) }
+			return cmp.Compare(off(a), off(b))
+		})
+		r.Name, r.Destination, r.Seed = fmt.Sprintf(r.how, goal.Name), goal.Name, uint64(i+1)
+		r.Stops = []geo.Pair{{square.Lng(), square.Lat()}, {goal.At.Lng(), goal.At.Lat()}}
+		id := demoID("rehearsal " + r.how)
+		_, _, err := svc.PutRehearsal(ctx, demoActor, id, r.Rehearsal, service.Match{New: true})
+		if unlessThere(err) != nil {
 			return err
 		}
 	}

@@ -53,6 +53,19 @@ const onSpot = declareKeys('A spot or a place', [
 const onWay = declareKeys('Journey', [
   { as: 't', what: 'on foot, by bicycle, by car', on: { t: 'mode' } },
   { as: 'r', what: 'reverse it', on: { r: 'reverse' } },
+  { as: 'Shift J', what: 'rehearsals', on: { J: 'rehearsals' } },
+  { as: 'Shift B', what: 'begin, end', on: { B: 'begin' } },
+  { as: 'Shift W · V', what: 'the whole way, and back · the voice', on: { W: 'whole', V: 'voice' } },
+  { as: 'Shift R, 1 to 3', what: 'report: blocked, slow, mind this', on: { R: 'report' } },
+])
+
+const onDevice = declareKeys('The device', [
+  { as: 'o', what: 'follow it, heading up, or not', on: { o: 'follow' } },
+  { as: 'Shift D', what: 'the standpoint follows it', on: { D: 'here' } },
+  { as: 'i', what: 'its raw readings', on: { i: 'readings' } },
+  { as: 'p', what: 'play a rehearsal, pause', on: { p: 'play' } },
+  { as: 'x · Shift X', what: 'a second on · a second back', on: { x: 'on', X: 'back' } },
+  { as: '< · >', what: 'slower · faster', on: { '<': 'slower', '>': 'faster' } },
 ])
 </script>
 
@@ -89,10 +102,19 @@ import { canRedo, canUndo } from './desk/history'
 import { loadKept, openingView, showView, viewOfKey } from './desk/kept'
 import { showOnly, step } from './desk/listing'
 import { crowded, findPlaces, followChanges, places } from './desk/places'
+import { standStill, standWithDevice } from './desk/device'
+import { followAgain } from './desk/follow'
+import { followLink, playOrPause, rehearsing, setSpeed, stepBy } from './desk/rehearsing'
+import { REPORTS, begin as setOut, end, nextVoice, report, resume, toggleWhole, underWay } from './desk/underway'
+import { SPEEDS } from './device/player'
 import { useNearby, useWay } from './desk/questions'
 import { take, wait } from './desk/quick'
 import { signedIn } from './desk/server'
 import AroundPage from './parts/AroundPage.vue'
+import DeviceBar from './parts/DeviceBar.vue'
+import RawReadings from './parts/RawReadings.vue'
+import RehearsalsPage from './parts/RehearsalsPage.vue'
+import RoadBook from './parts/RoadBook.vue'
 import JourneyPage from './parts/JourneyPage.vue'
 import LayersPage from './parts/LayersPage.vue'
 import PlacingPage from './parts/PlacingPage.vue'
@@ -123,6 +145,7 @@ const pointer = ref<LatLng | null>(null)
 const marked = ref<[number, number] | null>(null)
 const wireOpen = ref(false)
 const keysOpen = ref(false)
+const readingsOpen = ref(false)
 
 const { data: ground } = useQuery({
   queryKey: ['regions'],
@@ -143,6 +166,10 @@ onMounted(async () => {
   // A link to a standpoint or to a way shows that, wherever else the map would open.
   if (!desk.view && !desk.standpoint && openingView.value) showView(openingView.value, false)
   ready.value = true
+  if (desk.underWay) await resume().catch(complain)
+  followLink()
+  // Where the link has the standpoint follow the device, or a journey under way, that goes on.
+  if (desk.here && !desk.rehearsal) await standWithDevice().catch(complain)
 })
 followChanges()
 // The next one that is selected begins folded.
@@ -160,15 +187,18 @@ function escape(): void {
   else if (editing.open) cancel()
   else if (placing.open) placing.open = false
   else if (lineOpen.value) lineOpen.value = false
+  else if (underWay.reporting) underWay.reporting = false
   else if (desk.spot) desk.spot = null
   else if (desk.place && desk.unfolded) desk.unfolded = false
   else if (desk.place) desk.place = null
   else if (desk.layers) desk.layers = false
   else if (desk.only.length) desk.only = []
+  else if (readingsOpen.value) readingsOpen.value = false
   else if (wireOpen.value) wireOpen.value = false
 }
 
 function openBench(bench: Bench): void {
+  if (bench === 'journey' && desk.bench === 'journey') desk.journeyPart = 'way'
   desk.bench = bench
   desk.layers = false
   desk.unfolded = false
@@ -177,6 +207,7 @@ function openBench(bench: Bench): void {
 const { data: route } = useWay()
 function fitShown(): void {
   const way = desk.bench === 'journey' && route.value?.geometry.coordinates
+  if (desk.underWay) return toggleWhole()
   if (way) return chart.value?.fit(way.map(([lng, lat]) => ({ lat: lat!, lng: lng! })))
   if (desk.only.length) return showOnly(desk.only.flatMap((id) => places.get(id) ?? []))
   const points = (inRing.value.size ? [...inRing.value].map((id) => places.get(id)) : [...places.values()]).flatMap(
@@ -227,6 +258,11 @@ useEventListener(window, 'keydown', (e) => {
   if (plain && e.key === 'Enter' && placing.open) {
     e.preventDefault()
     return savePlacing()
+  }
+  const reported = underWay.reporting && plain && REPORTS[Number(e.key) - 1]
+  if (reported) {
+    e.preventDefault()
+    return void report(reported).catch(complain)
   }
   const place = selected.value
   const view = viewOfKey(Number(e.key))
@@ -281,13 +317,31 @@ useEventListener(window, 'keydown', (e) => {
         desk.bench === 'journey' &&
         desk.destination &&
         (() => ([desk.standpoint, desk.destination] = [desk.destination, desk.standpoint])),
+      rehearsals: () => {
+        openBench('journey')
+        desk.journeyPart = 'rehearsals'
+      },
+      begin: desk.underWay ? end : route.value && (() => void setOut(route.value!).catch(complain)),
+      whole: desk.underWay && toggleWhole,
+      voice: nextVoice,
+      report: desk.underWay && (() => (underWay.reporting = !underWay.reporting)),
+    }) ||
+    onDevice.press(e, {
+      follow: followAgain,
+      here: () => (desk.here ? standStill() : void standWithDevice().catch(complain)),
+      readings: () => (readingsOpen.value = !readingsOpen.value),
+      play: rehearsing.row && playOrPause,
+      on: rehearsing.row && (() => stepBy(1)),
+      back: rehearsing.row && (() => stepBy(-1)),
+      slower: rehearsing.row && (() => setSpeed(SPEEDS[SPEEDS.indexOf(rehearsing.speed as 1) - 1] ?? 1)),
+      faster: rehearsing.row && (() => setSpeed(SPEEDS[SPEEDS.indexOf(rehearsing.speed as 1) + 1] ?? 60)),
     })
   )
 })
 </script>
 
 <template>
-  <div class="desk">
+  <div class="desk" :class="desk.underWay && desk.bench === 'journey' ? 'under-way' : ''">
     <header class="bg-paper border-ink col-span-full flex h-12 items-center gap-3 border-b px-3">
       <span class="hidden font-serif text-xl font-bold sm:inline">Viandante</span>
       <TopLine ref="topLine" v-model="text" v-model:open="lineOpen" @readings="readings = $event" />
@@ -328,6 +382,8 @@ useEventListener(window, 'keydown', (e) => {
         :marked="marked"
         @hover="pointer = $event"
       />
+      <DeviceBar />
+      <RawReadings v-if="readingsOpen" @close="readingsOpen = false" />
       <p
         v-if="desk.only.length"
         class="border-ink bg-paper absolute top-3 left-3 z-20 flex items-baseline gap-3 border-l-4 border-ochre px-3 py-1.5"
@@ -361,6 +417,7 @@ useEventListener(window, 'keydown', (e) => {
       />
       <PlacingPage v-else-if="placing.open" class="min-h-0 flex-1 overflow-y-auto" />
       <PlaceForm v-else-if="editing.open" :key="editing.place?.id ?? 'new'" class="min-h-0 flex-1 overflow-y-auto" />
+      <RoadBook v-else-if="desk.underWay && desk.bench === 'journey' && !desk.layers" />
       <template v-else>
         <PlaceSlip v-if="selected" :place="selected" />
         <div
@@ -378,6 +435,7 @@ useEventListener(window, 'keydown', (e) => {
             :demo="demo"
             @find="find"
           />
+          <RehearsalsPage v-else-if="desk.journeyPart === 'rehearsals'" />
           <JourneyPage v-else @mark="marked = $event" />
         </div>
       </template>
@@ -471,6 +529,19 @@ useEventListener(window, 'keydown', (e) => {
     grid-row: 4;
     border-left: 0;
     border-top: 1px solid var(--ink);
+  }
+}
+/* On a phone a journey under way has the whole screen: the map and the road-book. */
+@media (max-width: 719px), (max-height: 519px) {
+  .under-way > header,
+  .under-way > nav,
+  .under-way > footer {
+    display: none;
+  }
+}
+@media (orientation: landscape) and (max-height: 519px) {
+  .desk.under-way {
+    grid-template: minmax(0, 1fr) / minmax(0, 1fr) 20rem;
   }
 }
 @media (max-width: 960px) and (orientation: landscape) {

@@ -5,7 +5,7 @@ const nothing = { render: () => null }
 const benches: RouteRecordRaw[] = [
   { path: '/places/:part(list|kinds|bin)?', name: 'places', component: nothing },
   { path: '/around', name: 'around', component: nothing },
-  { path: '/journey', name: 'journey', component: nothing },
+  { path: '/journey/:part(rehearsals)?', name: 'journey', component: nothing },
   { path: '/:rest(.*)*', redirect: (to) => ({ path: '/around', query: to.query }) },
 ]
 

@@ -18,6 +18,8 @@ export type Collection = components['schemas']['Collection']
 export type SavedView = components['schemas']['View']
 export type Overlay = components['schemas']['Overlay']
 export type OverlayIn = components['schemas']['OverlayIn']
+export type Rehearsal = components['schemas']['Rehearsal']
+export type RehearsalIn = components['schemas']['RehearsalIn']
 export type Imagery = components['schemas']['Imagery']
 export type ImageryIn = components['schemas']['ImageryIn']
 

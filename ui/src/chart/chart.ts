@@ -59,6 +59,8 @@ export interface ChartEvents {
   hover: LatLng | null
   /** What the pointer rests on, when that changes. */
   point: Hit | null
+  /** The map followed something, and does so no longer. */
+  freed: null
 }
 
 /**
@@ -111,6 +113,7 @@ export class Chart extends Moving {
     hit: new Set(),
     hover: new Set(),
     point: new Set(),
+    freed: new Set(),
   }
   private readonly sized: ResizeObserver
   private frame = 0
@@ -158,7 +161,7 @@ export class Chart extends Moving {
     )
     this.hand = new Hand(container, {
       grab: (at, touch) => this.grab(at, touch),
-      pan: (dx, dy) => this.pan(dx, dy),
+      pan: (dx, dy, pinched) => (pinched && this.following ? undefined : this.pan(dx, dy)),
       zoom: (by, at) => this.zoomAt(by, at),
       settle: (by, at) => this.settle(by, at),
       click: (at, touch) => this.clicked(at, touch),
@@ -293,6 +296,10 @@ export class Chart extends Moving {
 
   protected moved(): void {
     this.emit('move', this.view)
+  }
+
+  protected freed(): void {
+    this.emit('freed', null)
   }
 
   protected aimed(aim: Camera | null): void {
@@ -457,6 +464,7 @@ export class Chart extends Moving {
     this.frame = 0
     const wasMoving = !!this.motion
     if (this.motion && !this.motion(now)) this.halt()
+    this.hold(now)
     const ratio = devicePixelRatio || 1
     const palette = paletteOf(style, this.tiles.manner, this.tiles.time)
     const inks = inksOf(style, this.tiles.manner, this.tiles.time)

@@ -6,7 +6,8 @@ import { shortestTurn, type Spot } from './camera'
 export interface HandTarget {
   /** Something under the pixel that is dragged instead of the map, or null. */
   grab(at: Spot, touch: boolean): { move(at: Spot): void; end(): void } | null
-  pan(dx: number, dy: number): void
+  /** Moves the map; pinched tells that two fingers zoom it at the same time. */
+  pan(dx: number, dy: number, pinched: boolean): void
   /** Zooms by so many levels, keeping the position under a pixel. */
   zoom(by: number, at: Spot): void
   /** Comes to rest on a zoom step; a whole number of levels is animated. */
@@ -119,14 +120,14 @@ export class Hand {
       return this.target.turn(shortestTurn(towards(at) - towards(before)), middle)
     }
     if (this.pointers.size === 1) {
-      this.target.pan(at.x - before.x, at.y - before.y)
+      this.target.pan(at.x - before.x, at.y - before.y, false)
       this.trail.push({ t: e.timeStamp, at })
       if (this.trail.length > 6) this.trail.shift()
       return
     }
     const spread = this.distance()
     const [a, b] = [...this.pointers.values()]
-    this.target.pan((at.x - before.x) / 2, (at.y - before.y) / 2)
+    this.target.pan((at.x - before.x) / 2, (at.y - before.y) / 2, true)
     if (this.spread > 0 && spread > 0)
       this.target.zoom(Math.log2(spread / this.spread), { x: (a!.x + b!.x) / 2, y: (a!.y + b!.y) / 2 })
     this.spread = spread

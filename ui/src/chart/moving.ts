@@ -15,6 +15,24 @@ import {
 } from './camera'
 import { ZOOM_STEP } from './tiles'
 
+/** What the map is held to while it follows something. */
+export interface Held {
+  /** Where that is at a time in milliseconds; null while it is nowhere. */
+  at(now: number): LatLng | null
+  /** What is up on the screen then, in degrees; null where the map stays as it is turned. */
+  up(now: number): number | null
+  /** Where on the screen it is held, as shares of its width and height. */
+  on: Spot
+  /** Whether it moves, so that the next frame is drawn, too. */
+  moves(now: number): boolean
+}
+
+/** How long the map takes to come to what it follows, in milliseconds. */
+const CATCH_MS = 700
+/** The map turns once the heading is so many degrees off, until it is no more than that, and no faster than this. */
+const TURN_FROM = 7
+const TURN_TO = 0.5
+const TURN_S = 0.35
 const FRICTION = 4.2 // a glide loses this share of its speed in a second, continuously
 
 export abstract class Moving {
@@ -23,6 +41,11 @@ export abstract class Moving {
   protected motion: ((now: number) => boolean) | null = null
   /** Where the motion ends, where that is known: tiles and names are made ready for it on the way. */
   protected aim: Camera | null = null
+  private held: Held | null = null
+  /** How far what is held was from its place on the screen when that began, and when it did. */
+  private off: { by: Spot; since: number } | null = null
+  private turning = false
+  private heldAt = 0
   /** Pixels at the edges that something lies over; fitting keeps clear of them. */
   padding = { left: 40, top: 40, right: 40, bottom: 40 }
 
@@ -34,6 +57,8 @@ export abstract class Moving {
   protected abstract moved(): void
   /** The map flies to a view from now on, or to none any longer. */
   protected abstract aimed(aim: Camera | null): void
+  /** The map follows nothing any longer: somebody has moved it. */
+  protected abstract freed(): void
   /** Draws anew with the next frame, which moves the map on. */
   abstract invalidate(): void
 
@@ -60,7 +85,69 @@ export abstract class Moving {
     this.invalidate()
   }
 
+  /**
+   * Follows something from now on, or nothing; what moves the map elsewhere ends it. From afar, or from a zoom of less
+   * than `least`, the map flies there first, so that one sees where one goes.
+   */
+  follow(held: Held | null, least = 14): void {
+    this.held = held
+    this.off = null
+    this.turning = true
+    const now = performance.now()
+    const at = held?.at(now)
+    if (!at) return
+    const p = this.current.toScreen(at)
+    const { width, height } = this.current
+    const far = Math.hypot(p.x - width / 2, p.y - height / 2) > 1.2 * Math.max(width, height)
+    if (far || this.view.zoom < least) this.fly({ ...at, zoom: Math.max(this.view.zoom, least) })
+    this.invalidate()
+  }
+
+  get following(): boolean {
+    return !!this.held
+  }
+
+  private free(): void {
+    if (!this.held) return
+    this.held = null
+    this.freed()
+  }
+
+  /** Moves the map on with what it follows; called with each frame. */
+  protected hold(now: number): void {
+    const at = this.held?.at(now)
+    if (!this.held || !at) return
+    if (this.aim) {
+      this.off = null // it flies or zooms; it is caught up with after that
+      return
+    }
+    const { width, height } = this.current
+    const place = { x: this.held.on.x * width, y: this.held.on.y * height }
+    const seconds = Math.min(0.1, (now - this.heldAt) / 1000)
+    this.heldAt = now
+    const up = this.held.up(now)
+    let view = this.view
+    const away = up === null ? 0 : shortestTurn(up - view.rotation)
+    this.turning = Math.abs(away) > (this.turning ? TURN_TO : TURN_FROM)
+    const instantly = matchMedia('(prefers-reduced-motion: reduce)').matches
+    if (this.turning && up !== null)
+      view = this.limit({ ...view, rotation: view.rotation + away * (instantly ? 1 : 1 - Math.exp(-seconds / TURN_S)) })
+    if (!this.off) {
+      const p = this.current.toScreen(at)
+      this.off = { by: { x: p.x - place.x, y: p.y - place.y }, since: now }
+    }
+    const left = instantly ? 0 : (1 - Math.min(1, (now - this.off.since) / CATCH_MS)) ** 3
+    const spot = { x: place.x + this.off.by.x * left, y: place.y + this.off.by.y * left }
+    view = keepUnder(view, width, height, spot, at)
+    const p = new Camera(view, width, height).screenToWorld(spot)
+    const q = this.current.screenToWorld(spot)
+    const moved = Math.hypot(p.x - q.x, p.y - q.y) * this.current.size
+    if (moved > 0.05 || view.rotation !== this.view.rotation) this.setView(view)
+    if (left > 0 || this.turning || this.held.moves(now)) this.invalidate()
+  }
+
   pan(dx: number, dy: number): void {
+    this.free()
     const c = this.current
     const centre = c.screenToWorld({ x: c.width / 2 - dx, y: c.height / 2 - dy })
     this.setView(toLatLng({ x: centre.x, y: Math.max(0, Math.min(1, centre.y)) }))
@@ -77,7 +164,7 @@ export abstract class Moving {
     if (!by && this.motion) return // something else moves the map already
     const { rotation } = this.view
     // Nearly north is meant as north.
-    if (!by && rotation !== 0 && Math.min(rotation, 360 - rotation) < 7) return this.turnTo(0)
+    if (!by && !this.held && rotation !== 0 && Math.min(rotation, 360 - rotation) < 7) return this.turnTo(0)
     const from = this.view
     const to = Math.max(MIN_ZOOM, Math.min(MAX_ZOOM, Math.round((from.zoom + by) / ZOOM_STEP) * ZOOM_STEP))
     const p = this.current.fromScreen(at)
@@ -89,6 +176,7 @@ export abstract class Moving {
 
   /** Turns the map by degrees clockwise. */
   turn(by: number, at: Spot = { x: this.current.width / 2, y: this.current.height / 2 }): void {
+    if (this.held?.up(performance.now()) != null) this.free()
     const p = this.current.fromScreen(at)
     this.setView(
       keepUnder(
@@ -103,6 +191,7 @@ export abstract class Moving {
 
   /** Turns to where so many degrees are up; 0 is north. */
   turnTo(rotation: number): void {
+    this.free()
     const from = this.view
     const by = shortestTurn(rotation - from.rotation)
     this.animate(260, (f) => ({ ...from, rotation: f < 1 ? from.rotation + by * f : rotation }))
@@ -153,6 +242,11 @@ export abstract class Moving {
 
   /** Flies to a position, rising on the way when it is far, so that one sees where one goes. */
   flyTo(to: LatLng & { zoom?: number; rotation?: number }): void {
+    this.free()
+    this.fly(to)
+  }
+
+  private fly(to: LatLng & { zoom?: number; rotation?: number }): void {
     const a = toWorld(this.view)
     const b = toWorld(to)
     let dx = b.x - a.x

@@ -12,6 +12,7 @@ import { redo, undo } from './history'
 import { complain, say } from './notice'
 import { verticesOf } from './outline'
 import { deletePlace, places, type Place } from './places'
+import { device, positionOnce, standStill } from './device'
 
 /** The map, once it is there. */
 export const chart = shallowRef<Chart | null>(null)
@@ -39,6 +40,7 @@ const AT_ADDRESS_M = 40
 /** Takes a standpoint: its ring is brought into view, and it is called by its address where it has no name. */
 export function standAt(p: Named): void {
   const standpoint: Named = { lat: p.lat, lng: p.lng, name: p.name, accuracyM: p.accuracyM }
+  standStill()
   desk.standpoint = standpoint
   desk.spot = null
   if (desk.bench === 'places') desk.bench = 'around'
@@ -90,37 +92,21 @@ export function removePlace(p: Place): void {
   deletePlace(p).catch(complain)
 }
 
-/** Where the browser says that we are. */
-export function positionHere(): Promise<Named & { accuracyM: number }> {
-  return new Promise((resolve, reject) => {
-    if (!navigator.geolocation)
-      return reject(new Error('This browser has no position. Click a spot on the map instead.'))
-    navigator.geolocation.getCurrentPosition(
-      ({ coords }) =>
-        resolve({ lat: coords.latitude, lng: coords.longitude, name: 'where I am', accuracyM: coords.accuracy }),
-      (e) =>
-        reject(
-          new Error(
-            e.code === e.PERMISSION_DENIED
-              ? 'The browser does not give away where you are. ' +
-                  'Allow it in the address line, or click a spot on the map.'
-              : 'The browser cannot tell where you are just now. Click a spot on the map instead.',
-          ),
-        ),
-      { enableHighAccuracy: true, timeout: 10_000 },
-    )
-  })
+/** Where the device is, once; reason says what for. */
+export async function positionHere(reason: string): Promise<Named & { accuracyM: number }> {
+  const fix = await positionOnce(reason)
+  return { ...fix.at, name: device.simulated ? 'the simulated device' : 'where I am', accuracyM: fix.accuracyM }
 }
 
-/** Stands where the browser says that we are. */
+/** Stands where the device is. */
 export function standHere(): void {
-  positionHere().then(standAt, complain)
+  positionHere('to stand where you are').then(standAt, complain)
 }
 
-/** Keeps a place where the browser says that we are. */
+/** Keeps a place where the device is. */
 export function keepHere(): void {
-  positionHere().then((p) => {
-    beginNew(p, '', { accuracyM: p.accuracyM, source: 'device' })
+  positionHere('to save a place where you are').then((p) => {
+    beginNew(p, '', { accuracyM: p.accuracyM, source: device.simulated ? 'simulated' : 'device' })
     lookAt(p)
   }, complain)
 }

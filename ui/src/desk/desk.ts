@@ -11,6 +11,8 @@ export type Bench = 'places' | 'around' | 'journey'
 /** What the bench Places has open. */
 export const PARTS = ['list', 'kinds', 'bin'] as const
 export type Part = (typeof PARTS)[number]
+/** What the bench Journey has open. */
+export type JourneyPart = 'way' | 'rehearsals'
 export type Mode = 'foot' | 'bicycle' | 'car'
 export const MODES: Mode[] = ['foot', 'bicycle', 'car']
 
@@ -18,6 +20,8 @@ export const MODES: Mode[] = ['foot', 'bicycle', 'car']
 export interface Named extends LatLng {
   name?: string
   accuracyM?: number
+  /** When a device was there, by the clock of its source, in milliseconds. */
+  timeMs?: number
 }
 
 export interface Desk {
@@ -27,6 +31,8 @@ export interface Desk {
   ground: string
   lettering: string
   standpoint: Named | null
+  /** The standpoint follows the device. */
+  here: boolean
   beyondM: number
   withinM: number
   spot: Named | null
@@ -44,6 +50,12 @@ export interface Desk {
   /** Ids of the only places, paths and areas that are shown; all of them when empty. */
   only: string[]
   part: Part
+  journeyPart: JourneyPart
+  /** The id of the rehearsal that plays, and the second at which the link has it. */
+  rehearsal: string | null
+  rehearsalAt: number
+  /** The journey has begun. */
+  underWay: boolean
   /** Views and layers are open over the bench. */
   layers: boolean
   /** The slip of what is selected takes the whole page. */
@@ -76,6 +88,7 @@ export const desk = reactive<Desk>({
   ground: 'plain',
   lettering: 'plain',
   standpoint: null,
+  here: false,
   beyondM: 0,
   withinM: DEFAULT_WITHIN_M,
   spot: null,
@@ -88,6 +101,10 @@ export const desk = reactive<Desk>({
   imagery: [],
   only: [],
   part: 'list',
+  journeyPart: 'way',
+  rehearsal: null,
+  rehearsalAt: 0,
+  underWay: false,
   layers: false,
   unfolded: false,
   list: { text: '', sort: 'name', collection: '', where: '', follow: false, unplaced: false },
@@ -111,7 +128,12 @@ function read({ name: bench, params, query: q }: RouteLocationNormalized): void 
     }
   desk.ground = typeof q.ground === 'string' && q.ground in style.styles ? q.ground : 'plain'
   desk.lettering = typeof q.letters === 'string' && q.letters in style.lettering ? q.letters : 'plain'
-  desk.standpoint = named(q.from, q.fromName)
+  desk.here = q.from === HERE
+  if (!desk.here) desk.standpoint = named(q.from, q.fromName)
+  if (bench === 'journey') desk.journeyPart = params.part === 'rehearsals' ? 'rehearsals' : 'way'
+  desk.rehearsal = typeof q.rehearsal === 'string' ? q.rehearsal : null
+  desk.rehearsalAt = Math.max(0, Number(q.second) || 0)
+  desk.underWay = q.under === 'way'
   const ring = typeof q.ring === 'string' ? /^(\d+)-(\d+)$/.exec(q.ring) : null
   if (ring && Number(ring[2]) > Number(ring[1]))
     [desk.beyondM, desk.withinM] = [Number(ring[1]), Math.min(2e7, Number(ring[2]))]
@@ -137,6 +159,8 @@ function read({ name: bench, params, query: q }: RouteLocationNormalized): void 
   }
 }
 
+/** How a standpoint that follows the device is written in the link. */
+const HERE = 'here'
 /** How places without a category are written in the link. */
 const NO_CATEGORY = '-'
 const list = (v: unknown) => (typeof v === 'string' && v ? v.split(',').slice(0, 200) : [])
@@ -153,8 +177,8 @@ function write(): { path: string; query: Record<string, string> } {
   }
   put('ground', desk.ground !== 'plain' && desk.ground)
   put('letters', desk.lettering !== 'plain' && desk.lettering)
-  put('from', desk.standpoint && position(desk.standpoint))
-  put('fromName', desk.standpoint?.name)
+  put('from', desk.here ? HERE : desk.standpoint && position(desk.standpoint))
+  put('fromName', !desk.here && desk.standpoint?.name)
   put(
     'ring',
     (desk.beyondM > 0 || desk.withinM !== DEFAULT_WITHIN_M) &&
@@ -172,6 +196,9 @@ function write(): { path: string; query: Record<string, string> } {
   put('imagery', desk.imagery.join(','))
   put('only', desk.only.join(','))
   put('layers', desk.layers && 1)
+  put('rehearsal', desk.rehearsal)
+  put('second', desk.rehearsal && Math.round(desk.rehearsalAt))
+  put('under', desk.underWay && 'way')
   put('open', desk.place && desk.unfolded && 1)
   if (desk.bench === 'places' && desk.part === 'list') {
     const l = desk.list
@@ -182,7 +209,13 @@ function write(): { path: string; query: Record<string, string> } {
     put('follow', l.follow && 1)
     put('unplaced', l.unplaced && 1)
   }
-  return { path: desk.bench === 'places' && desk.part !== 'list' ? `/places/${desk.part}` : `/${desk.bench}`, query }
+  const part = {
+    places: desk.part !== 'list' && desk.part,
+    journey: desk.journeyPart !== 'way' && desk.journeyPart,
+    around: '',
+  }
+  const open = part[desk.bench]
+  return { path: open ? `/${desk.bench}/${open}` : `/${desk.bench}`, query }
 }
 
 /** Ties the desk to the URL; call once, when the router is ready. */
@@ -191,9 +224,10 @@ export function followUrl(router: Router): void {
   let own = ''
   let timer = 0
   /** What changes while something is dragged goes into the URL a little later, so that a drag is one change. */
-  const steady = ({ query }: ReturnType<typeof write>) => JSON.stringify({ ...query, v: '', ring: '', find: '' })
+  const steady = ({ query }: ReturnType<typeof write>) =>
+    JSON.stringify({ ...query, v: '', ring: '', find: '', second: '' })
   watch(
-    () => [write(), `${desk.bench} ${desk.bench === 'places' ? desk.part : ''}`] as const,
+    () => [write(), write().path] as const,
     ([to, bench], [toBefore, benchBefore]) => {
       clearTimeout(timer)
       const go = () => {

@@ -1,9 +1,19 @@
-// What the workspace keeps besides places: saved views, pictures laid over the ground, sources of imagery. Read once,
-// kept current by the stream of changes, changed with undo.
+// What the workspace keeps besides places: saved views, pictures laid over the ground, sources of imagery, rehearsals.
+// Read once, kept current by the stream of changes, changed with undo.
 
 import { v7 as uuidv7 } from 'uuid'
 import { computed, shallowReactive } from 'vue'
-import { api, unwrap, type Imagery, type ImageryIn, type Overlay, type OverlayIn, type SavedView } from '../api/client'
+import {
+  api,
+  unwrap,
+  type Imagery,
+  type ImageryIn,
+  type Overlay,
+  type OverlayIn,
+  type Rehearsal,
+  type RehearsalIn,
+  type SavedView,
+} from '../api/client'
 import { chart } from './acts'
 import { desk } from './desk'
 import { record } from './history'
@@ -14,14 +24,16 @@ const reads = {
   views: async () => (await unwrap(api.GET('/v1/views'))).views,
   overlays: async () => (await unwrap(api.GET('/v1/overlays'))).overlays,
   imagery: async () => (await unwrap(api.GET('/v1/imagery'))).imagery,
+  rehearsals: async () => (await unwrap(api.GET('/v1/rehearsals'))).rehearsals,
 }
 export const views = kept<SavedView[]>(['views'], reads.views, [])
 export const overlays = kept<Overlay[]>(['overlays'], reads.overlays, [])
 export const imagery = kept<Imagery[]>(['imagery'], reads.imagery, [])
+export const rehearsals = kept<Rehearsal[]>(['rehearsals'], reads.rehearsals, [])
 /** What is wrong with a source of imagery just now, by its id. */
 export const failing = shallowReactive(new Map<string, string>())
 
-/** Returns when views, pictures and imagery are there. */
+/** Returns when all of it is there. */
 export async function loadKept(): Promise<void> {
   const topics = Object.keys(reads) as (keyof typeof reads)[]
   await Promise.all(
@@ -33,7 +45,7 @@ type Topic = keyof typeof reads
 type Body = { name: string }
 type Row = Body & { id: string; version: number }
 
-/** The calls of the three kinds are alike; the types of their bodies are checked where they are made. */
+/** The calls of all kinds are alike; the types of their bodies are checked where they are made. */
 const calls = {
   put: (topic: Topic, id: string, body: Body, match: string | null) =>
     unwrap(
@@ -56,7 +68,12 @@ function show(topic: Topic, id: string, row: Row | null): void {
   })
 }
 
-const WORDS: Record<Topic, string> = { views: 'the view', overlays: 'the picture', imagery: 'the imagery' }
+const WORDS: Record<Topic, string> = {
+  views: 'the view',
+  overlays: 'the picture',
+  imagery: 'the imagery',
+  rehearsals: 'the rehearsal',
+}
 
 async function put(topic: Topic, body: Body, before?: Row): Promise<Row> {
   const id = before?.id ?? uuidv7()
@@ -149,3 +166,7 @@ export function showView(v: SavedView, fly = true): void {
 
 export const viewOfKey = (key: number) => views.value.find((v) => v.key === key)
 export const openingView = computed(() => views.value.find((v) => v.opening))
+
+export const putRehearsal = (body: RehearsalIn, before?: Rehearsal) =>
+  put('rehearsals', body, before) as Promise<Row & Rehearsal>
+export const deleteRehearsal = (r: Rehearsal) => drop('rehearsals', r)

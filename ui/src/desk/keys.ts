@@ -8,6 +8,7 @@ export const GROUPS = [
   'In the form',
   'A path or an area in edit',
   'Journey',
+  'The device',
 ] as const
 export type Group = (typeof GROUPS)[number]
 

@@ -267,7 +267,7 @@ function takeIn(): void {
 export function followChanges(): void {
   const { data, status, open, close } = useEventSource(
     '/v1/changes',
-    ['features', 'collections', 'categories', 'views', 'overlays', 'imagery'] as const,
+    ['features', 'collections', 'categories', 'views', 'overlays', 'imagery', 'rehearsals'] as const,
     {
       autoReconnect: { delay: 1000 },
     },

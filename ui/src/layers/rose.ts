@@ -29,6 +29,8 @@ export class Rose implements Layer {
   name = ''
   /** The ring is drawn on the bench that asks by it. */
   ring = true
+  /** It moves with the device: it is drawn with each frame, and the device's own mark stands in its middle. */
+  live = false
   private cache = new Map<string, LatLng[]>()
 
   constructor(
@@ -39,11 +41,27 @@ export class Rose implements Layer {
   ) {}
 
   ground(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
+    if (!this.live) this.drawAll(ctx, camera, palette)
+  }
+
+  drawn(): boolean {
+    return this.live && !!this.standpoint
+  }
+
+  draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
+    this.drawAll(ctx, camera, palette)
+  }
+
+  private drawAll(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
     const at = this.standpoint
     if (!at) return
     const c = camera.toScreen(at)
     ctx.save()
     if (this.ring) this.drawRing(ctx, camera, palette, at, c)
+    if (this.live) {
+      ctx.restore()
+      return
+    }
     if (this.accuracyM) {
       this.circle(ctx, camera, at, this.accuracyM)
       ctx.setLineDash([5, 4])

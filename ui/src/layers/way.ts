@@ -12,6 +12,8 @@ export class Way implements Layer {
   to: LatLng | null = null
   /** The step that is pointed at in the list: from this index of the line to that. */
   marked: [number, number] | null = null
+  /** What of the line has been travelled: it grows while one is under way, so it is drawn with each frame. */
+  done: LatLng[] = []
 
   ground(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
     if (this.line.length < 2) return
@@ -60,6 +62,32 @@ export class Way implements Layer {
     }
     ctx.restore()
     if (this.to) this.flag(ctx, camera, palette, this.to)
+  }
+
+  drawn(): boolean {
+    return this.done.length > 1
+  }
+
+  /** The travelled part is hatched. */
+  draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
+    ctx.save()
+    ctx.lineJoin = 'round'
+    ctx.beginPath()
+    this.done.forEach((p, i) => {
+      const s = camera.toScreen(p)
+      if (i) ctx.lineTo(s.x, s.y)
+      else ctx.moveTo(s.x, s.y)
+    })
+    for (const [colour, dash] of [
+      [palette.paper!, []],
+      [palette.verdigris!, [1.6, 3.4]],
+    ] as const) {
+      ctx.setLineDash(dash)
+      ctx.strokeStyle = colour
+      ctx.lineWidth = 7.4
+      ctx.stroke()
+    }
+    ctx.restore()
   }
 
   /** The end of the way: a small surveyor's staff. */

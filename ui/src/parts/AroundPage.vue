@@ -4,6 +4,8 @@ import { computed, ref, toRef, watch } from 'vue'
 import type { Feature } from '../api/client'
 import { fitRing, select } from '../desk/acts'
 import { desk } from '../desk/desk'
+import { OFTEN, often, standStill, standWithDevice, standpointAge } from '../desk/device'
+import { complain } from '../desk/notice'
 import { bearing, metres, shortPosition } from '../desk/format'
 import { categoryById } from '../desk/places'
 import { useAddress } from '../desk/questions'
@@ -73,6 +75,20 @@ watch(
           <button class="act" title="Show the ring on the map (h)" data-test="fit-ring" @click="fitRing">
             Show on map <span class="key">h</span>
           </button>
+        </p>
+        <p class="flex items-baseline gap-2 text-[15px]">
+          <button v-if="!desk.here" class="link -ml-1" data-test="follow-me" @click="standWithDevice().catch(complain)">
+            Let it follow me <span class="key">Shift D</span>
+          </button>
+          <template v-else>
+            <span class="text-madder min-w-0 flex-1 truncate" data-test="standpoint-age"
+              >follows you · {{ standpointAge }}</span
+            >
+            <select v-model="often" class="pick" aria-label="How often" data-test="often">
+              <option v-for="(o, id) in OFTEN" :key="id" :value="id">{{ o.title }}</option>
+            </select>
+            <button class="link" data-test="stand-still" @click="standStill">Stop</button>
+          </template>
         </p>
         <p class="mt-1 mb-2 flex flex-wrap items-baseline gap-x-1.5">
           from

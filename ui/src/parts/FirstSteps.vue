@@ -7,6 +7,9 @@ import { distanceM } from '../chart/geodesic'
 import { metres } from '../desk/format'
 import { categoryById, places } from '../desk/places'
 import { useAddress } from '../desk/questions'
+import { rehearsals } from '../desk/kept'
+import { complain } from '../desk/notice'
+import { rehearseJourney } from '../desk/underway'
 
 const props = defineProps<{ demo: { lat: number; lng: number } | null }>()
 const emit = defineEmits<{ find: [text: string] }>()
@@ -26,6 +29,11 @@ const goal = computed(() => {
 })
 
 const kindOfGoal = computed(() => categoryById.value.get(goal.value?.category ?? '')?.name.toLowerCase() ?? 'a place')
+
+/** A walk that has been kept, for whoever wants to see a journey at once. */
+const walk = computed(
+  () => rehearsals.value.find((r) => r.by === 'foot' && !r.wrong_turns && r.compass === 'good') ?? rehearsals.value[0],
+)
 
 interface Line {
   key: string
@@ -78,6 +86,17 @@ const lines = computed<Line[]>(() => [
           more: 'saved views, categories, pictures, imagery',
         },
       ]),
+  ...(walk.value
+    ? [
+        {
+          key: 'p',
+          test: 'first-rehearsal',
+          what: 'Rehearse a journey',
+          more: `${walk.value.name}: a simulated device walks it, ten times as fast`,
+          act: () => void rehearseJourney(walk.value!.id, 10).catch(complain),
+        },
+      ]
+    : []),
   {
     key: 'L',
     test: 'first-list',

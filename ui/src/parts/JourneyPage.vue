@@ -6,31 +6,15 @@ import { chart, standHere } from '../desk/acts'
 import { MODES, desk, type Mode } from '../desk/desk'
 import { metres, seconds, shortPosition } from '../desk/format'
 import { useWay } from '../desk/questions'
+import { complain } from '../desk/notice'
+import { begin } from '../desk/underway'
+import { stepWords } from '../desk/words'
 
 const emit = defineEmits<{ mark: [[number, number] | null] }>()
 const { data: way, error, isFetching } = useWay()
 const modes: Record<Mode, string> = { foot: 'on foot', bicycle: 'by bicycle', car: 'by car' }
 const leg = computed(() => way.value?.properties.legs[0])
 const steps = computed(() => leg.value?.steps ?? [])
-const unnamed: Record<string, string> = {
-  path: 'the path',
-  track: 'the track',
-  cycleway: 'the cycle way',
-  steps: 'the steps',
-  service: 'the lane',
-  ferry: 'the ferry',
-  pedestrian: 'the walkway',
-}
-
-function words(s: Step, i: number): string {
-  const on = s.name || unnamed[s.way] || 'the road'
-  if (s.turn === 'arrive') return `Arrive${desk.destination?.name ? ` at ${desk.destination.name}` : ''}`
-  if (i === 0) return `Set out along ${on}`
-  if (s.turn === 'straight') return `Go on along ${on}`
-  if (s.turn === 'back') return `Turn back along ${on}`
-  return `${s.turn[0]!.toUpperCase()}${s.turn.slice(1)} into ${on}`
-}
-
 /** An arrow bent by how far one turns. */
 const angles: Record<string, number> = {
   straight: 0,
@@ -68,7 +52,12 @@ function turnRound(): void {
 <template>
   <section class="flex min-h-fit flex-1 flex-col" aria-labelledby="journey-title">
     <header class="px-4 pt-3 pb-2">
-      <h1 id="journey-title" class="landscape:max-[960px]:sr-only font-serif text-xl font-bold">Journey</h1>
+      <div class="flex items-baseline">
+        <h1 id="journey-title" class="landscape:max-[960px]:sr-only flex-1 font-serif text-xl font-bold">Journey</h1>
+        <button class="link" data-test="to-rehearsals" @click="desk.journeyPart = 'rehearsals'">
+          Rehearsals <span class="key">Shift J</span>
+        </button>
+      </div>
       <dl class="mt-0.5 grid grid-cols-[auto_1fr_auto] items-baseline gap-x-2">
         <dt class="caption">from</dt>
         <dd class="truncate">
@@ -117,6 +106,12 @@ function turnRound(): void {
         {{ metres(way.properties.distance_m) }} <span class="text-slate font-normal">·</span>
         {{ seconds(way.properties.duration_s) }}
       </p>
+      <p class="flex gap-1 px-4 pb-2">
+        <button class="act-main" data-test="begin" @click="begin(way).catch(complain)">
+          Begin <span class="key">Shift B</span>
+        </button>
+        <button class="act" data-test="rehearse" @click="desk.journeyPart = 'rehearsals'">Rehearse …</button>
+      </p>
       <p v-if="leg && Math.max(leg.from_road_m, leg.to_road_m) > 60" class="caption px-4 pb-2">
         The way begins {{ metres(leg.from_road_m) }} from where you stand and ends {{ metres(leg.to_road_m) }} from the
         goal.
@@ -146,7 +141,7 @@ function turnRound(): void {
               <path v-if="s.turn === 'arrive'" d="M10 19V2M7 2h6v5H7Z" />
               <path v-else :d="arrow(s.turn)" />
             </svg>
-            <span class="min-w-0 flex-1">{{ words(s, i) }}</span>
+            <span class="min-w-0 flex-1">{{ stepWords(s, i === 0, desk.destination?.name) }}</span>
             <span v-if="s.turn !== 'arrive'" class="shrink-0 text-right">{{ metres(s.distance_m) }}</span>
           </button>
         </li>

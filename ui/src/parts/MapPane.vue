@@ -32,6 +32,9 @@ import { complain } from '../desk/notice'
 import { moveControl, placing } from '../desk/placing'
 import { crowded, fetchPlace, places } from '../desk/places'
 import { useWay } from '../desk/questions'
+import { device, glides, heading, shownAt, tracking } from '../desk/device'
+import { route as journeyRoute, travelled } from '../desk/underway'
+import { Here } from '../layers/here'
 import { Rose } from '../layers/rose'
 import { SpotMark } from '../layers/spotmark'
 import { APART, isCairn } from '../layers/stones'
@@ -66,6 +69,9 @@ const rose = new Rose(
   metres,
 )
 const way = new Way()
+const here = new Here(metres)
+here.at = shownAt
+here.moves = glides
 const mark = new SpotMark()
 const { data: route } = useWay()
 
@@ -94,7 +100,7 @@ onMounted(() => {
     if (v) c.setView(v)
   }
   c.setGround(props.ground)
-  for (const l of [...laid, outlines, way, rose, buildings, stones, inHand, mark]) c.addLayer(l)
+  for (const l of [...laid, outlines, way, rose, buildings, stones, inHand, mark, here]) c.addLayer(l)
   const clicked = (position: LatLng) => {
     if (placing.open) moveControl(placing.active, position)
     else if (editing.open) clickedAt(position)
@@ -106,6 +112,7 @@ onMounted(() => {
   }
   c.on('click', ({ position }) => clicked(position))
   c.on('hit', (h) => {
+    if (h.layer === here) return void (device.fix && lookAt(device.fix.at))
     if (h.layer === inHand) return inHand.shapes.find((s) => s.id === h.id)?.clicked?.()
     if (placing.open || (editing.open && editing.draft.outline)) return clicked(h.position)
     if (
@@ -165,21 +172,38 @@ watchEffect(() => {
   rose.beyondM = desk.beyondM
   rose.withinM = desk.withinM
   rose.ring = desk.bench === 'around'
+  rose.live = desk.here && device.on
   chart.value.changed(rose)
 })
 watchEffect(() => {
   if (!chart.value) return
+  here.accuracyM = device.fix?.accuracyM ?? 0
+  here.headingDeg = heading.value ?? (device.distrust ? device.needleDeg : null)
+  here.doubtful = heading.value === null
+  here.coarse = tracking.value === 'coarse'
+  here.stale = tracking.value === 'stale' || tracking.value === 'refused'
+  here.simulated = device.simulated
+  chart.value.invalidate()
+})
+watchEffect(() => {
+  if (!chart.value) return
+  way.done = travelled()
+  chart.value.invalidate()
+})
+watchEffect(() => {
+  if (!chart.value) return
   mark.at = editing.open || placing.open ? null : desk.spot
-  const shown = desk.bench === 'journey' && desk.standpoint && desk.destination ? route.value : null
+  const asked = desk.bench === 'journey' && desk.standpoint && desk.destination ? route.value : null
+  const shown = desk.underWay && journeyRoute.value ? journeyRoute.value : asked
   way.line = shown ? shown.geometry.coordinates.map(([lng, lat]) => ({ lat: lat as number, lng: lng as number })) : []
-  way.from = desk.standpoint
+  way.from = desk.underWay ? null : desk.standpoint
   way.to = shown ? desk.destination : null
   way.marked = props.marked
   placeLabel()
   chart.value.changed(way, mark)
 })
 // A new way is brought into view whole; the first one unless the link says what is in view.
-watch([() => (desk.bench === 'journey' ? route.value : null), chart], ([r, c]) => {
+watch([() => (desk.bench === 'journey' && !desk.underWay ? route.value : null), chart], ([r, c]) => {
   if (!r || !c) return
   if (!opened) c.fit(r.geometry.coordinates.map(([lng, lat]) => ({ lat: lat as number, lng: lng as number })))
   opened = false

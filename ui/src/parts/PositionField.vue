@@ -93,7 +93,7 @@ function mend(to = doubts.value?.[0]?.mend): void {
 }
 
 function here(): void {
-  positionHere().then((p) => {
+  positionHere('to put it where you are').then((p) => {
     putAt({ lat: p.lat, lng: p.lng })
     editing.draft.accuracyM = p.accuracyM
     editing.draft.source = 'device'

@@ -31,7 +31,7 @@ var layers = [][]string{
 	{"core/..."},
 	{"codec/geojson", "codec/geotiff", "codec/gpx", "codec/osm", "codec/picture", "codec/wmts", "world", "standin",
 		"style", "ui"},
-	{"regionfile", "imagery", "demo", "store", "store/mariadb"},
+	{"certificate", "regionfile", "imagery", "demo", "store", "store/mariadb"},
 	{"service/fault", "service/background"},
 	{"service/access", "service/atlas", "service/catalog", "service/feed"},
 	{"service"},
@@ -145,6 +145,8 @@ func TestThePageHasFloors(t *testing.T) {
 	for _, rule := range []struct{ dir, not string }{
 		{"chart", `(vue|@vueuse|@tanstack|vue-router|\.\./(desk|parts|api|layers))`},
 		{"layers", `(vue|@vueuse|@tanstack|\.\./(parts|desk))`},
+		{"device", `(vue|@vueuse|@tanstack|\.\./(desk|parts|layers))`},
+		{"guide", `(vue|@vueuse|@tanstack|\.\./(desk|parts|layers))`},
 		{"desk", `(\.\./parts)`},
 	} {
 		require.DirExists(t, "../ui/src/"+rule.dir)

@@ -45,6 +45,8 @@ type Config struct {
 	// Hosts are the names under which the server may be asked besides loopback's.
 	Hosts []string
 	Demo  *Demo
+	// Phone is where phones are served, nil where they are not.
+	Phone *Phone
 	Log   *slog.Logger
 	Now   func() time.Time
 }
@@ -83,6 +85,8 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	e.GET("/session", s.session)
 	e.POST("/session", s.signIn)
 	e.DELETE("/session", s.signOut)
+	e.POST("/session/phone", s.phone, s.authenticate)
+	e.GET("/session/authority", s.authority)
 
 	v1 := e.Group("/v1", s.authenticate, s.numbered)
 	v1.GET("/measure", s.measure)

@@ -199,6 +199,8 @@ func (s *server) signIn(c *echo.Context) error {
 	}
 	var body struct {
 		Token string `json:"token"`
+		// Code is an invitation's.
+		Code string `json:"code"`
 	}
 	if err := s.decode(c, maxSignIn, &body); err != nil {
 		return err
@@ -209,6 +211,8 @@ func (s *server) signIn(c *echo.Context) error {
 	switch {
 	case body.Token != "":
 		value, until, name, err = s.Gate.SignIn(r.Context(), body.Token)
+	case body.Code != "":
+		value, until, name, err = s.Gate.SignInInvited(r.Context(), body.Code)
 	case s.demoFor(c):
 		value, until, name, err = s.Gate.SignInDemo(r.Context(), s.Demo.Demo)
 	default:

@@ -22,6 +22,7 @@ type env struct {
 	hosts             []string
 	log               *slog.Logger
 	keepChanges       time.Duration
+	phone             string
 }
 
 func environment(log *slog.Logger) *env {

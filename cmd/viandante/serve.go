@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"runtime/debug"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"syscall"
@@ -37,6 +38,9 @@ func (e *env) serveFlags(cmd *cobra.Command) {
 	cmd.Flags().
 		DurationVar(&e.keepChanges, "keep-changes", 0, "how long the change log is kept, e.g. 2160h for 90 days; "+
 			"history, undo and streams go back no further. Without it, for ever")
+	cmd.Flags().StringVar(&e.phone, "phone", "", "serve phones of this network, too: by HTTPS with a certificate of "+
+		"this machine's own, opened by a QR code. An address to listen on, :8443 without one")
+	cmd.Flags().Lookup("phone").NoOptDefVal = defaultPhone
 }
 
 // run serves until ctx is done. prepare fills the database before the first request; it returns what the demo lets in.
@@ -82,6 +86,14 @@ func (e *env) run(
 	}
 	current := newSwitch(server.Starting())
 	httpServer := server.NewHTTPServer(current, e.log)
+	var phones *phoneServer
+	if e.phone != "" {
+		if phones, err = e.listenForPhones(current); err != nil {
+			return err
+		}
+		defer phones.close()
+		go phones.serve()
+	}
 	served := make(chan error, 1)
 	go func() { served <- httpServer.Serve(server.Listener(listener)) }()
 	stop := sync.OnceFunc(func() {
@@ -109,11 +121,14 @@ func (e *env) run(
 	if err := svc.Load(ctx); err != nil {
 		return err
 	}
-	handler, err := server.New(
-		ctx,
-		server.Config{Service: svc, Gate: access.NewGate(db, time.Now), Page: ui.Page(), Hosts: e.hosts, Demo: demo,
-			Log: e.log, Now: time.Now},
-	)
+	gate := access.NewGate(db, time.Now)
+	config := server.Config{Service: svc, Gate: gate, Page: ui.Page(), Hosts: e.hosts, Demo: demo, Log: e.log,
+		Now: time.Now}
+	if phones != nil {
+		config.Phone = &phones.phone
+		config.Hosts = append(slices.Clone(e.hosts), phones.hosts...)
+	}
+	handler, err := server.New(ctx, config)
 	if err != nil {
 		return err
 	}
@@ -130,6 +145,11 @@ func (e *env) run(
 		time.Since(began).Seconds(),
 		net.JoinHostPort(host, port),
 	)
+	if phones != nil {
+		if err := phones.announce(gate, demo); err != nil {
+			return err
+		}
+	}
 	select {
 	case end := <-served:
 		served <- end

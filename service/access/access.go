@@ -100,6 +100,8 @@ type Gate struct {
 	now   func() time.Time
 	mu    sync.Mutex
 	held  map[string]held
+	// invited are the invitations that nobody has used yet, by their codes.
+	invited map[string]invitation
 }
 
 type held struct {
@@ -109,7 +111,7 @@ type held struct {
 
 // NewGate returns a gate; now is the clock.
 func NewGate(s *store.Store, now func() time.Time) *Gate {
-	return &Gate{store: s, now: now, held: map[string]held{}}
+	return &Gate{store: s, now: now, held: map[string]held{}, invited: map[string]invitation{}}
 }
 
 var errUnknown = fault.New(fault.Unauthorized, "a valid token is needed: send `Authorization: Bearer TOKEN`; "+

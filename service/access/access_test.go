@@ -118,3 +118,32 @@ func TestSessions(t *testing.T) {
 	_, err = g.Look(ctx, secret)
 	assert.True(t, fault.Is(err, fault.Unauthorized))
 }
+
+func TestAnInvitationLetsInOnce(t *testing.T) {
+	g, _, workspace, now := gate(t)
+	app, err := g.Look(ctx, "secret")
+	require.NoError(t, err)
+	code, until, err := g.Invite(app.Actor())
+	require.NoError(t, err)
+	assert.Equal(t, now.Add(InviteTime), until)
+	secret, _, name, err := g.SignInInvited(ctx, code)
+	require.NoError(t, err)
+	assert.Equal(t, "app", name)
+	c, err := g.Look(ctx, secret)
+	require.NoError(t, err)
+	assert.True(t, c.IsSession() && c.Workspace == workspace && !c.Actor().Write, "with the rights of who invited")
+	_, _, _, err = g.SignInInvited(ctx, code)
+	assert.True(t, fault.Is(err, fault.Unauthorized), "once")
+	code, _, err = g.Invite(app.Actor())
+	require.NoError(t, err)
+	*now = now.Add(InviteTime + time.Second)
+	_, _, _, err = g.SignInInvited(ctx, code)
+	assert.True(t, fault.Is(err, fault.Unauthorized), "not for ever")
+	_, _, err = g.Invite(Actor{Workspace: workspace})
+	assert.Error(t, err, "who may nothing invites nobody")
+	for range mostInvites + 20 {
+		_, _, err = g.Invite(app.Actor())
+		require.NoError(t, err)
+	}
+	assert.Len(t, g.invited, mostInvites)
+}

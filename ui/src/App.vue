@@ -15,21 +15,28 @@ const state = ref<'unknown' | 'out' | 'in'>('unknown')
 const demo = ref(false)
 const standpoint = ref<string | null>(null)
 
-async function enter(token?: string): Promise<void> {
-  const s = await unwrap(api.POST('/session', { body: token ? { token } : {} }))
+async function enter(token?: string, code?: string): Promise<void> {
+  const s = await unwrap(api.POST('/session', { body: token ? { token } : code ? { code } : {} }))
   state.value = s.signed_in ? 'in' : 'out'
 }
 
+const failed = ref('')
+// A link that signs in has its code in the fragment; it is used up, and need not stay in the history.
+const pairing = location.hash
+
 onMounted(async () => {
+  if (pairing) history.replaceState(history.state, '', location.pathname + location.search)
   await router.isReady()
   followUrl(router)
   try {
     const s = await unwrap(api.GET('/session'))
     demo.value = s.demo
     standpoint.value = s.standpoint
-    state.value = s.signed_in ? 'in' : 'out'
+    const code = /^#pair=([A-Z2-7]+)$/.exec(pairing)?.[1]
+    if (code && !s.signed_in) await enter(undefined, code)
+    else state.value = s.signed_in ? 'in' : 'out'
   } catch (e) {
-    complain(e)
+    failed.value = e instanceof Error ? e.message : String(e)
     state.value = 'out'
   }
 })
@@ -45,5 +52,5 @@ const start = computed(() => readPosition(standpoint.value))
 
 <template>
   <DeskPage v-if="state === 'in'" :demo="start" @leave="leave" />
-  <SignIn v-else-if="state === 'out'" :demo="demo" :enter="enter" />
+  <SignIn v-else-if="state === 'out'" :demo="demo" :enter="enter" :failed="failed" />
 </template>

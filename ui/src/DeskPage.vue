@@ -28,6 +28,7 @@ const anywhere = declareKeys('Anywhere', [
   { as: 'b', what: 'large lettering', on: { b: 'lettering' } },
   { as: 'd', what: 'names beside places', on: { d: 'names' } },
   { as: 'Esc', what: 'close what is open', on: { Escape: 'close' } },
+  { as: 'Shift I', what: 'open it on a phone', on: { I: 'phone' } },
   { as: '?', what: 'this list', on: { '?': 'keys' } },
 ])
 
@@ -120,6 +121,7 @@ import LayersPage from './parts/LayersPage.vue'
 import PlacingPage from './parts/PlacingPage.vue'
 import KeysDialog from './parts/KeysDialog.vue'
 import MapPane from './parts/MapPane.vue'
+import PhoneDialog from './parts/PhoneDialog.vue'
 import PlaceForm from './parts/PlaceForm.vue'
 import PageMenu from './parts/PageMenu.vue'
 import PlaceSlip from './parts/PlaceSlip.vue'
@@ -145,6 +147,7 @@ const pointer = ref<LatLng | null>(null)
 const marked = ref<[number, number] | null>(null)
 const wireOpen = ref(false)
 const keysOpen = ref(false)
+const phoneOpen = ref(false)
 const readingsOpen = ref(false)
 
 const { data: ground } = useQuery({
@@ -220,6 +223,7 @@ function fitShown(): void {
 const menu = computed(() => [
   { title: 'Redo', act: doAgain, disabled: !canRedo.value && !(editing.open && editing.future.length) },
   { title: palette.value === 'day' ? 'Night' : 'Day', act: togglePalette },
+  { title: 'On a phone', act: () => void (phoneOpen.value = true) },
   { title: 'Keys', act: () => void (keysOpen.value = true) },
   { title: 'Sign out', act: () => emit('leave') },
 ])
@@ -245,7 +249,7 @@ const following = <T,>(list: readonly T[], now: T): T => list[(list.indexOf(now)
 
 useEventListener(window, 'keydown', (e) => {
   const typing = (e.target as HTMLElement).matches('input, textarea, select, [contenteditable]')
-  if (typing || (keysOpen.value && e.key !== 'Escape') || e.key === 'Shift') return
+  if (typing || phoneOpen.value || (keysOpen.value && e.key !== 'Escape') || e.key === 'Shift') return
   if (outlineKey(e)) return
   const plain = !e.ctrlKey && !e.metaKey && !e.altKey
   if (plain && e.key !== 'Escape' && take(e.key)) return e.preventDefault()
@@ -287,6 +291,7 @@ useEventListener(window, 'keydown', (e) => {
       lettering: toggleLettering,
       names: () => (desk.names = following(NAMES, desk.names)),
       close: escape,
+      phone: () => (phoneOpen.value = true),
       keys: () => (keysOpen.value = true),
     }) ||
     onMap.press(e, {
@@ -367,6 +372,9 @@ useEventListener(window, 'keydown', (e) => {
       </button>
       <button class="act max-lg:hidden!" data-test="open-keys" @click="keysOpen = true">
         Keys <span class="key">?</span>
+      </button>
+      <button class="act max-lg:hidden!" title="On a phone (Shift I)" data-test="on-phone" @click="phoneOpen = true">
+        Phone
       </button>
       <button class="act max-lg:hidden!" @click="emit('leave')">Sign out</button>
       <PageMenu :items="menu" />
@@ -461,6 +469,7 @@ useEventListener(window, 'keydown', (e) => {
       <WireLine v-model="wireOpen" />
     </footer>
     <KeysDialog v-model="keysOpen" />
+    <PhoneDialog v-model="phoneOpen" />
   </div>
 </template>
 

@@ -34,6 +34,8 @@ import { crowded, fetchPlace, places } from '../desk/places'
 import { useWay } from '../desk/questions'
 import { device, glides, heading, shownAt, tracking } from '../desk/device'
 import { route as journeyRoute, travelled } from '../desk/underway'
+import { fixesOf, wayOf } from '../guide/api'
+import { Guide } from '../guide/guide'
 import { Here } from '../layers/here'
 import { Rose } from '../layers/rose'
 import { SpotMark } from '../layers/spotmark'
@@ -140,7 +142,7 @@ onMounted(() => {
     placeLabel()
   })
   // For tests and for whoever works in the browser's console.
-  Object.assign(window, { viandanteChart: c })
+  Object.assign(window, { viandanteChart: c, viandanteGuide: { Guide, wayOf, fixesOf, device } })
 })
 onBeforeUnmount(() => {
   chart.value?.dispose()

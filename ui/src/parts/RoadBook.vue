@@ -73,7 +73,9 @@ const lost = computed(() => tracking.value === 'stale' || tracking.value === 're
         >there at <strong class="font-medium" data-test="arrival">{{ clock }}</strong></span
       >
       <span v-if="lost" class="text-madder">no signal, {{ ageWords(ageMs ?? 0) }}</span>
-      <span v-if="device.simulated" class="text-madder ml-auto font-serif italic landscape:max-[960px]:sr-only">simulated</span>
+      <span v-if="device.simulated" class="text-madder ml-auto font-serif italic landscape:max-[960px]:sr-only"
+        >simulated</span
+      >
     </p>
     <div v-if="underWay.reporting" class="grid grid-cols-3 gap-1 px-2 pb-2" role="group" aria-label="What is it?">
       <button

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 
-const props = defineProps<{ demo: boolean; enter: (token?: string) => Promise<void> }>()
+const props = defineProps<{ demo: boolean; enter: (token?: string) => Promise<void>; failed: string }>()
 const token = ref('')
-const wrong = ref('')
+const wrong = ref(props.failed)
 const busy = ref(false)
 
 async function go(t?: string): Promise<void> {

@@ -1,0 +1,74 @@
+package access
+
+import (
+	"context"
+	"crypto/rand"
+	"time"
+
+	"github.com/google/uuid"
+
+	"viandante/service/fault"
+	"viandante/store"
+)
+
+const (
+	// InviteTime is how long an invitation is good.
+	InviteTime = 10 * time.Minute
+	// mostInvites bounds those that are open; the oldest give way.
+	mostInvites = 100
+)
+
+// invitation lets in once whoever has its code.
+type invitation struct {
+	session store.Credential
+	until   time.Time
+}
+
+// Invite returns a code with which somebody signs in once, on a device of his own, with the rights that the actor has
+// now. It is good for ten minutes, in this process.
+func (g *Gate) Invite(a Actor) (code string, until time.Time, err error) {
+	scopes := ""
+	if a.Read {
+		scopes = "read"
+	}
+	if a.Write {
+		scopes += " write"
+	}
+	if a.Workspace == uuid.Nil || scopes == "" {
+		return "", until, errUnknown
+	}
+	code, until = rand.Text(), g.now().Add(InviteTime)
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	for c, i := range g.invited {
+		if g.now().After(i.until) {
+			delete(g.invited, c)
+		}
+	}
+	for len(g.invited) >= mostInvites {
+		oldest := ""
+		for c, i := range g.invited {
+			if oldest == "" || i.until.Before(g.invited[oldest].until) {
+				oldest = c
+			}
+		}
+		delete(g.invited, oldest)
+	}
+	g.invited[code] = invitation{store.Credential{Workspace: a.Workspace, Name: a.Name, Scopes: scopes}, until}
+	return code, until, nil
+}
+
+// SignInInvited begins a session for whoever has the code of an invitation, which is used up by that.
+func (g *Gate) SignInInvited(
+	ctx context.Context, code string,
+) (secret string, until time.Time, name string, err error) {
+	g.mu.Lock()
+	i, ok := g.invited[code]
+	delete(g.invited, code)
+	g.mu.Unlock()
+	if !ok || g.now().After(i.until) {
+		return "", until, "", fault.New(fault.Unauthorized,
+			"this link has been used, or is older than ten minutes: take a new one where you are signed in")
+	}
+	return g.begin(ctx, i.session)
+}

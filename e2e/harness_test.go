@@ -91,6 +91,7 @@ type program struct {
 	bin    string
 	data   string
 	listen string
+	args   []string // after the command
 	cmd    *exec.Cmd
 	mu     sync.Mutex
 	log    bytes.Buffer
@@ -134,7 +135,7 @@ func (p *program) start() time.Duration {
 	if p.dsn != "" {
 		command = "serve"
 	}
-	p.cmd = exec.Command(p.bin, command)
+	p.cmd = exec.Command(p.bin, append([]string{command}, p.args...)...)
 	p.cmd.Env = append(os.Environ(), "VIANDANTE_DATA="+p.data, "VIANDANTE_LISTEN="+p.listen, "VIANDANTE_DSN="+p.dsn)
 	out, err := p.cmd.StdoutPipe()
 	require.NoError(p.t, err)
@@ -191,6 +192,17 @@ func (p *program) request(method, path, body string) *http.Request {
 	require.NoError(p.t, err)
 	req.Header.Set("Authorization", "Bearer "+strings.TrimSpace(string(token)))
 	return req
+}
+
+// bytes returns the body of an answer.
+func (p *program) bytes(path string) []byte {
+	p.t.Helper()
+	resp, err := http.DefaultClient.Do(p.request("GET", path, ""))
+	require.NoError(p.t, err)
+	defer resp.Body.Close()
+	data, err := io.ReadAll(resp.Body)
+	require.NoError(p.t, err)
+	return data
 }
 
 func (p *program) send(method, path, body string, header map[string]string, v any) int {

@@ -24,7 +24,7 @@ func TestANewcomer(t *testing.T) {
 	t.Run("the first page says what can be done, and each line does it, by click and by key", func(t *testing.T) {
 		u := u.in(t)
 		first()
-		assert.Equal(t, 5.0, u.number(`document.querySelectorAll('[data-test=first-steps] li').length`))
+		assert.Equal(t, 6.0, u.number(`document.querySelectorAll('[data-test=first-steps] li').length`))
 		for _, line := range []struct{ name, key, there string }{
 			{"demo-standpoint", "s", shows("nearby")},
 			{"first-find", "/", `document.activeElement.dataset.test === 'line'`},

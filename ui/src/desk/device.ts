@@ -266,15 +266,20 @@ export const OFTEN: Record<string, { title: string; seconds: number; metres: num
 export const often = useLocalStorage('viandante.often', 'second')
 let stoodBefore: typeof desk.standpoint = null
 let stoodAt: { fix: Fix; wallMs: number } | null = null
+let standing = 0
 
 function standFollowing(f: Fix): void {
   if (!desk.here) return
   const rule = OFTEN[often.value] ?? OFTEN.second!
   const wallMs = performance.now()
   // Seconds are the page's: however fast a rehearsal runs, the server is asked no more often.
-  const due =
-    !stoodAt || (wallMs - stoodAt.wallMs >= rule.seconds * 1000 - 50 && distanceM(stoodAt.fix.at, f.at) >= rule.metres)
-  if (!due) return
+  clearTimeout(standing)
+  if (stoodAt && distanceM(stoodAt.fix.at, f.at) < rule.metres) return
+  const early = stoodAt ? stoodAt.wallMs + rule.seconds * 1000 - wallMs : 0
+  if (early > 0) {
+    standing = window.setTimeout(() => device.fix && standFollowing(device.fix), early)
+    return
+  }
   stoodAt = { fix: f, wallMs }
   desk.standpoint = {
     ...f.at,

@@ -45,7 +45,8 @@ export class Needle {
   /** A new reading, at a time in milliseconds. */
   turn(p: Pointing, nowMs: number): void {
     // Where both kinds come, the one that knows north counts.
-    if (!p.absolute && this.last?.absolute) return
+    if (!p.absolute && this.last?.absolute && this.degrees !== null) return
+    if (p.headingDeg === null && this.last && this.last.absolute !== p.absolute) return
     this.last = p
     if (p.headingDeg === null || !Number.isFinite(p.headingDeg)) {
       this.degrees = null

@@ -87,6 +87,7 @@ export class Player implements Source {
     if (!this.isPlaying) return
     this.at = this.elapsedS
     this.isPlaying = false
+    this.advance() // what was due and not told yet, on a busy page
     this.changed()
   }
 

@@ -1,7 +1,7 @@
 // Rehearses journeys of the island with the guide that the page ships, and compares what it shows with the truth that
 // the rehearsal knows. It runs in the page, whose Guide and WayLine are on window.viandanteGuide, and asks the same
 // server. See journeys.go.
-window.viandanteJourneys = async (count, errorM, wrongTurns, seed, headers = {}) => {
+window.viandanteJourneys = async (count, errorM, seed, headers = {}) => {
   const { Guide, wayOf, fixesOf } = window.viandanteGuide
   const ask = async (path, init = {}) => {
     const r = await fetch(path, { ...init, headers: { ...headers, ...init.headers } })
@@ -21,14 +21,16 @@ window.viandanteJourneys = async (count, errorM, wrongTurns, seed, headers = {})
   const ranges = { foot: [600, 3000], bicycle: [1500, 9000], car: [3000, 20000] }
   const route = async (from, to, by) =>
     (await (await ask(`/v1/route?from=${from[1]},${from[0]}&to=${to[1]},${to[0]}&by=${by}`)).json()).features[0]
-  const out = { journeys: 0, hours: 0, right: 0, shown: 0, falseWays: 0, noticed: [], missed: 0, arrived: 0, fixes: 0, ms: 0 }
-  out.byMode = {}
+  const out = { journeys: 0, hours: 0, right: 0, nearestRight: 0, shown: 0, falseWays: 0, nearestFalse: 0, noticed: [] }
+  Object.assign(out, { missed: 0, arrived: 0, fixes: 0, ms: 0 })
   let tried = 0
   while (out.journeys < count) {
     const by = ['foot', 'bicycle', 'car'][out.journeys % 3]
     const [a, b] = [places[Math.floor(random() * places.length)], places[Math.floor(random() * places.length)]]
     const far = straight(a, b)
     if (far < ranges[by][0] || far > ranges[by][1]) continue
+    // Every second one takes a wrong road.
+    const wrongTurns = out.journeys % 2
     const body = { name: 'Measured', by, stops: [a, b], seed: out.journeys + seed * 1000, error_m: errorM, wrong_turns: wrongTurns }
     const id = crypto.randomUUID()
     let way
@@ -46,11 +48,11 @@ window.viandanteJourneys = async (count, errorM, wrongTurns, seed, headers = {})
     }
     const fixes = fixesOf(await (await ask(`/v1/rehearsals/${id}/track`)).text())
     await ask(`/v1/rehearsals/${id}`, { method: 'DELETE', headers: { 'If-Match': '*' } })
-    const mode = (out.byMode[by] ??= { right: 0, shown: 0, falseWays: 0, noticed: [], hours: 0 })
     let guide = new Guide(way)
     let along = 0
     let offSince = null
     let lastOn = 0
+    let farFor = 0
     out.journeys++
     for (const f of fixes) {
       const began = performance.now()
@@ -72,17 +74,16 @@ window.viandanteJourneys = async (count, errorM, wrongTurns, seed, headers = {})
         const right = p.step === way.stepAt(along) ? 1 : 0
         out.right += right
         out.shown++
-        mode.right += right
-        mode.shown++
+        // What the point of the line nearest to the fix would say.
+        const nearest = way.nearest(f.at)
+        out.nearestRight += way.stepAt(nearest.alongM) === way.stepAt(along) ? 1 : 0
+        farFor = nearest.offM > 20 ? farFor + 1 : 0
+        if (farFor === 4) out.nearestFalse++
       }
       if (p.state === 'off') {
         if (on || f.elapsedS - lastOn < 1) {
           out.falseWays++
-          mode.falseWays++
-        } else {
-          out.noticed.push(f.elapsedS - offSince)
-          mode.noticed.push(f.elapsedS - offSince)
-        }
+        } else out.noticed.push(f.elapsedS - offSince)
         try {
           way = wayOf(await route([f.at.lng, f.at.lat], b, by))
         } catch {
@@ -98,9 +99,7 @@ window.viandanteJourneys = async (count, errorM, wrongTurns, seed, headers = {})
         break
       }
     }
-    const hours = (fixes.at(-1)?.elapsedS ?? 0) / 3600
-    out.hours += hours
-    mode.hours += hours
+    out.hours += (fixes.at(-1)?.elapsedS ?? 0) / 3600
   }
   return out
 }

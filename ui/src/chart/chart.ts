@@ -41,6 +41,8 @@ export interface Layer {
   /** Draws over all that is painted, with every frame, as long as it says that there is something to draw. */
   draw?(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void
   drawn?(): boolean
+  /** Whether what it draws moves by itself, so that the next frame is drawn, too. */
+  moves?(now: number): boolean
   hit?(at: Spot, camera: Camera, reach: number): Omit<Hit, 'layer'> | null
   /** Boxes (left, top, right, bottom) that the ground's names keep clear of. */
   obstacles?(camera: Camera): number[][]
@@ -568,7 +570,8 @@ export class Chart extends Moving {
       over.strokeRect(...this.boxed)
       over.setLineDash([])
     }
-    if (this.motion || moving || (this.settling && !this.sharpening)) this.invalidate()
+    const moves = drawing.some((l) => l.moves?.(now))
+    if (this.motion || moving || moves || (this.settling && !this.sharpening)) this.invalidate()
     if (!this.motion && wasMoving) {
       if (!this.isLaidFor(camera)) this.labelsDue = true
       this.emit('rest', this.view)

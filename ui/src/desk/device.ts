@@ -1,7 +1,7 @@
 // The device whose position the page knows: where it is, how sure that is, and what is wrong where it is not known. One
 // source at a time tells it, the browser or a rehearsal; the rest of the page does not know which.
 
-import { useDocumentVisibility, useLocalStorage } from '@vueuse/core'
+import { useDocumentVisibility, useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { computed, reactive, shallowRef, watch } from 'vue'
 import { distanceM } from '../chart/geodesic'
 import { BrowserSource, askForCompass } from '../device/browser'
@@ -70,6 +70,9 @@ const restarts = new Set<() => void>()
 export const shownAt = (now: number) => (device.on ? glide.at(now) : null)
 export const glides = (now: number): boolean => device.on && glide.gliding(now)
 
+/** Which receiver is wanted: the best, or a rough one that saves the battery. */
+export const receiver = useLocalStorage<'best' | 'rough'>('viandante.receiver', 'best')
+
 /** Calls a function with each fix, until what it returns is called. */
 export function onFix(f: (fix: Fix) => void, restarted: () => void = () => {}): () => void {
   followers.add(f)
@@ -99,47 +102,60 @@ export const heading = computed<number | null>(() => {
   return device.distrust ? null : device.needleDeg
 })
 
-function readNeedle(): void {
-  device.needleDeg = needle.headingDeg
-  device.distrust = needle.distrust
+/** What is known now; the page shows it some times a second, however often fixes come. */
+const known = {
+  trouble: null as Trouble | null,
+  fix: null as Fix | null,
+  raw: null as Fix | null,
+  refused: null as Refused | null,
+  taken: 0,
+  refusals: 0,
+  pointing: null as Pointing | null,
 }
+const SHOW_MS = 100
+
+function showNow(): void {
+  Object.assign(device, known, {
+    clockBehindMs: sift.clockBehindMs,
+    needleDeg: needle.headingDeg,
+    distrust: needle.distrust,
+  })
+  tick()
+}
+const show = useThrottleFn(showNow, SHOW_MS, true)
 
 const sink: Sink = {
   fix(f) {
-    device.raw = f
     const { fix, refused } = sift.take(f, source.value.now())
-    device.refused = refused
-    device.clockBehindMs = sift.clockBehindMs
-    tick()
-    if (!fix) {
-      device.refusals++
-      return
-    }
-    device.taken++
-    device.trouble = null
-    device.fix = fix
-    needle.compare(fix)
-    readNeedle()
-    glide.head(fix.at, performance.now())
+    Object.assign(known, { raw: f, refused })
+    if (fix) {
+      known.taken++
+      Object.assign(known, { fix, trouble: null })
+      needle.compare(fix)
+      glide.head(fix.at, performance.now())
+    } else known.refusals++
+    void show()
+    if (!fix) return
     standFollowing(fix)
     for (const told of followers) told(fix)
   },
   pointing(p) {
-    device.pointing = p
+    known.pointing = p
     needle.turn(p, performance.now())
-    readNeedle()
+    void show()
   },
   trouble(why) {
-    device.trouble = why
-    if (why !== 'refused') return
+    known.trouble = why
+    showNow()
     // Permission was withdrawn: what was known last stays, and grows old.
-    source.value.stop()
+    if (why === 'refused') source.value.stop()
   },
   restart() {
     sift = new Sift()
     needle = new Needle()
-    device.fix = null
+    known.fix = null
     stoodAt = null
+    showNow()
     for (const restarted of restarts) restarted()
   },
 }
@@ -164,26 +180,16 @@ function begin(): void {
   device.on = true
   ticking = window.setInterval(tick, TICK_MS)
   tick()
-  source.value.start(sink, { accurate: true })
+  source.value.start(sink, { accurate: receiver.value === 'best' })
 }
 
 function forget(): void {
   sift = new Sift()
   needle = new Needle()
   glide.clear()
-  Object.assign(device, {
-    trouble: null,
-    fix: null,
-    raw: null,
-    refused: null,
-    taken: 0,
-    refusals: 0,
-    pointing: null,
-    needleDeg: null,
-    distrust: null,
-    clockBehindMs: 0,
-    reason: null,
-  })
+  Object.assign(known, { trouble: null, fix: null, raw: null, refused: null, taken: 0, refusals: 0, pointing: null })
+  device.reason = null
+  showNow()
 }
 
 let goOn: ((yes: boolean) => void) | null = null
@@ -240,7 +246,7 @@ export async function positionOnce(reason: string): Promise<Fix> {
     const nothing = () => {}
     one.start(
       { fix: resolve, pointing: nothing, restart: nothing, trouble: (why) => reject(new Error(remedies[why])) },
-      { accurate: true, once: true },
+      { accurate: receiver.value === 'best', once: true },
     )
   })
 }
@@ -277,7 +283,7 @@ function standFollowing(f: Fix): void {
   if (stoodAt && distanceM(stoodAt.fix.at, f.at) < rule.metres) return
   const early = stoodAt ? stoodAt.wallMs + rule.seconds * 1000 - wallMs : 0
   if (early > 0) {
-    standing = window.setTimeout(() => device.fix && standFollowing(device.fix), early)
+    standing = window.setTimeout(() => known.fix && standFollowing(known.fix), early)
     return
   }
   stoodAt = { fix: f, wallMs }
@@ -321,6 +327,7 @@ wholePage.run(() => {
   // A page that was hidden has slept: what it knows is as old as it is.
   const visible = useDocumentVisibility()
   watch(visible, () => device.on && tick())
+  watch(receiver, (which) => device.on && source.value.start(sink, { accurate: which === 'best' }))
   watch(tracking, (now, before) => {
     if (now === 'stale' && before === 'good') say('The position is no longer new: no signal just now.')
   })

@@ -22,16 +22,19 @@ export const rehearsing = reactive({
 })
 
 let player: Player | null = null
-let frame = 0
+let timer = 0
+
+/** How often the player's moment is shown while it plays, in milliseconds. */
+const SHOW_MS = 150
 
 function follow(): void {
-  cancelAnimationFrame(frame)
+  clearTimeout(timer)
   if (!player) return
   rehearsing.playing = player.playing
   rehearsing.speed = player.speed
   rehearsing.elapsedS = player.elapsedS
   rehearsing.truth = player.current?.truth ?? null
-  if (player.playing) frame = requestAnimationFrame(follow)
+  if (player.playing) timer = window.setTimeout(follow, SHOW_MS)
   else desk.rehearsalAt = player.elapsedS
 }
 
@@ -61,7 +64,7 @@ export async function openRehearsal(id: string, options: { play?: boolean; atS?:
 export function closeRehearsal(): void {
   player?.stop()
   player = null
-  cancelAnimationFrame(frame)
+  clearTimeout(timer)
   Object.assign(rehearsing, { row: null, playing: false, elapsedS: 0, lengthS: 0, truth: null })
   desk.rehearsal = null
   desk.rehearsalAt = 0

@@ -1,7 +1,7 @@
 // A journey under way: where one is on it, what comes next, a new way where the old one was left; spoken, reported on,
 // and with the screen kept awake.
 
-import { useLocalStorage, useWakeLock } from '@vueuse/core'
+import { useLocalStorage, useThrottleFn, useWakeLock } from '@vueuse/core'
 import { computed, reactive, shallowRef } from 'vue'
 import { api, unwrap, type Route } from '../api/client'
 import type { Fix } from '../device/source'
@@ -19,7 +19,7 @@ import { wholePage } from './server'
 import { endsOf, openRehearsal, playOrPause, rehearsing } from './rehearsing'
 import { spokenLength, stepWords, streetOf } from './words'
 
-/** How long a new way is not looked for again, in milliseconds. */
+/** How long a new way is not looked for again, in milliseconds by the clock of the fixes. */
 const AGAIN_MS = 5000
 /** From this far off at the beginning a way is looked for from where one is. */
 const ELSEWHERE_M = 120
@@ -132,10 +132,17 @@ export function end(): void {
   chart.value?.turnTo(0)
 }
 
+function showNow(): void {
+  if (guide) underWay.progress = guide.now
+}
+/** However often fixes come, the road-book is drawn some times a second. */
+const show = useThrottleFn(showNow, 100, true)
+
 function told(f: Fix): void {
   if (!guide) return
   const p = guide.take(f)
-  underWay.progress = p
+  if (p.state !== 'on' || p.step !== underWay.progress?.step) showNow()
+  else void show()
   const call = caller.next(p, f.speedMps ?? 1, steps.value.length - 1)
   if (call) speak(call)
   if (p.state === 'off') void newWay(f, 'You have left the way.')
@@ -144,8 +151,8 @@ function told(f: Fix): void {
 /** Looks for a way from where the device is to the goal. */
 async function newWay(f: Fix, why: string): Promise<void> {
   const to = desk.destination
-  if (!to || underWay.looking || performance.now() - lastSearch < AGAIN_MS) return
-  lastSearch = performance.now()
+  if (!to || underWay.looking || Math.abs(f.timeMs - lastSearch) < AGAIN_MS) return
+  lastSearch = f.timeMs
   underWay.looking = true
   try {
     const found = await unwrap(

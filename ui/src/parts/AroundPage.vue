@@ -81,9 +81,9 @@ watch(
             Let it follow me <span class="key">Shift D</span>
           </button>
           <template v-else>
-            <span class="text-madder min-w-0 flex-1 truncate" data-test="standpoint-age"
-              >follows you · {{ standpointAge }}</span
-            >
+            <span class="text-madder min-w-0 flex-1 truncate" data-test="standpoint-age">{{
+              standpointAge ? `follows you · ${standpointAge}` : 'follows you, once there is a position'
+            }}</span>
             <select v-model="often" class="pick" aria-label="How often" data-test="often">
               <option v-for="(o, id) in OFTEN" :key="id" :value="id">{{ o.title }}</option>
             </select>

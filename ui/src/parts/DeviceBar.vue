@@ -6,11 +6,11 @@ import { roughBearing, distanceM } from '../chart/geodesic'
 import { chart, lookAt } from '../desk/acts'
 import { desk } from '../desk/desk'
 import { ageMs, ageWords, answer, device, remedies, startDevice, stopDevice, tracking } from '../desk/device'
-import { followAgain } from '../desk/follow'
 import { bearing, metres } from '../desk/format'
 import { complain } from '../desk/notice'
 import { closeRehearsal, playOrPause, rehearsing, scrubTo, setSpeed, stepBy } from '../desk/rehearsing'
 import { SPEEDS } from '../device/player'
+import FollowButton from './FollowButton.vue'
 
 const words = computed(() => {
   const f = device.fix
@@ -40,10 +40,11 @@ const away = computed(() => {
   if (p.x >= 0 && p.y >= 0 && p.x <= c.camera.width && p.y <= c.camera.height) return null
   return `${metres(distanceM(desk.view, at))} ${bearing(roughBearing(desk.view, at)).slice(5)} of here`
 })
-const FOLLOWS = { free: 'Follow', centred: 'Following', heading: 'Heading up' }
-/** Under way on a phone nothing is said that is as it should be. */
-const quiet = computed(() => desk.underWay && !troubled.value && device.follow !== 'free' && !device.distrust)
 const troubled = computed(() => ['refused', 'unavailable', 'timeout', 'stale'].includes(tracking.value))
+/** Besides the player only what is not as it should be is said. */
+const notable = computed(
+  () => troubled.value || !!away.value || !!device.clockBehindMs || !!device.distrust || tracking.value === 'coarse',
+)
 
 function clock(s: number): string {
   const t = Math.round(s)
@@ -61,29 +62,24 @@ const again = () => startDevice('to find where you are').catch(complain)
     aria-label="The device"
     data-test="device"
   >
+    <span v-if="rehearsing.row" class="flex w-full items-center gap-2">
+      <strong class="text-madder shrink-0 font-serif italic">Simulated</strong>
+      <span class="min-w-0 flex-1 truncate max-sm:sr-only" data-test="rehearsal-name">{{ rehearsing.row.name }}</span>
+      <span class="shrink-0" data-test="elapsed"
+        >{{ clock(rehearsing.elapsedS) }} / {{ clock(rehearsing.lengthS) }}</span
+      >
+      <span class="flex-1 sm:hidden" />
+      <FollowButton />
+      <button class="act" title="End the rehearsal" data-test="close-rehearsal" @click="closeRehearsal">Close</button>
+    </span>
     <template v-if="rehearsing.row">
-      <span class="flex w-full items-center gap-2">
-        <strong class="text-madder shrink-0 font-serif italic">Simulated</strong>
-        <span class="min-w-0 flex-1 truncate max-sm:sr-only" data-test="rehearsal-name">{{ rehearsing.row.name }}</span>
-        <span class="shrink-0" data-test="elapsed"
-          >{{ clock(rehearsing.elapsedS) }} / {{ clock(rehearsing.lengthS) }}</span
-        >
-        <button
-          class="act ml-auto"
-          title="End the rehearsal (Shift X)"
-          data-test="close-rehearsal"
-          @click="closeRehearsal"
-        >
-          Close
-        </button>
-      </span>
       <button class="act min-w-18 justify-center" data-test="play" @click="playOrPause">
         {{ rehearsing.playing ? 'Pause' : 'Play' }} <span class="key">p</span>
       </button>
       <button
         class="act"
         aria-label="A second back"
-        title="A second back (Shift S)"
+        title="A second back (Shift X)"
         data-test="step-back"
         @click="stepBy(-1)"
       >
@@ -113,8 +109,8 @@ const again = () => startDevice('to find where you are').catch(complain)
         <option v-for="s in SPEEDS" :key="s" :value="s">{{ s }}×</option>
       </select>
     </template>
-    <span class="flex w-full items-center gap-2" :class="quiet ? 'max-sm:hidden landscape:max-[960px]:hidden' : ''">
-      <span class="min-w-0 flex-1 leading-tight" role="status" data-test="device-state">
+    <span v-if="!rehearsing.row || notable" class="flex w-full flex-wrap items-center justify-end gap-x-2 gap-y-1">
+      <span class="min-w-40 flex-1 leading-tight" role="status" data-test="device-state">
         {{ words }}
         <template v-if="away && !troubled"> · {{ away }}</template>
         <template v-if="device.clockBehindMs">
@@ -132,17 +128,10 @@ const again = () => startDevice('to find where you are').catch(complain)
       <template v-else>
         <button v-if="tracking === 'refused'" class="act" data-test="device-again" @click="again">Try again</button>
         <button v-if="away" class="act" data-test="device-show" @click="lookAt(device.fix!.at)">Show</button>
-        <button
-          v-if="device.fix"
-          class="act"
-          :class="device.follow === 'free' ? '' : 'border-madder!'"
-          title="Follow, with the heading up, or not (o)"
-          data-test="follow"
-          @click="followAgain"
-        >
-          {{ FOLLOWS[device.follow] }} <span class="key">o</span>
-        </button>
-        <button v-if="!rehearsing.row" class="act" data-test="device-stop" @click="stopDevice">Stop</button>
+        <template v-if="!rehearsing.row">
+          <FollowButton />
+          <button class="act" data-test="device-stop" @click="stopDevice">Stop</button>
+        </template>
       </template>
     </span>
   </section>

@@ -174,7 +174,7 @@ watchEffect(() => {
   rose.beyondM = desk.beyondM
   rose.withinM = desk.withinM
   rose.ring = desk.bench === 'around'
-  rose.live = desk.here && device.on
+  rose.live = desk.here && !!device.fix
   chart.value.changed(rose)
 })
 watchEffect(() => {

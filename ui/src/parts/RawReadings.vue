@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // What the device reports, as it comes: for whoever wants to know why something looks wrong.
 import { computed } from 'vue'
-import { ageMs, device, heading, tracking } from '../desk/device'
+import { ageMs, device, heading, receiver, tracking } from '../desk/device'
 import { bearing } from '../desk/format'
 import { rehearsing } from '../desk/rehearsing'
 import { distanceM } from '../chart/geodesic'
@@ -46,6 +46,13 @@ const rows = computed<[string, string][]>(() => {
       <span class="flex-1">{{ device.simulated ? 'Simulated readings' : 'Readings' }}</span>
       <button class="link" data-test="readings-close" @click="emit('close')">Close <span class="key">i</span></button>
     </h2>
+    <label v-if="!device.simulated" class="flex items-baseline gap-2">
+      receiver
+      <select v-model="receiver" class="pick max-w-none! flex-1" data-test="receiver">
+        <option value="best">best position</option>
+        <option value="rough">rough, saves the battery</option>
+      </select>
+    </label>
     <dl class="mt-1 grid grid-cols-[auto_auto] gap-x-4">
       <template v-for="[name, value] in rows" :key="name">
         <dt class="text-slate">{{ name }}</dt>

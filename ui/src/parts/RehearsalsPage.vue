@@ -91,7 +91,7 @@ const sorted = computed(() => [...rehearsals.value].sort((a, b) => (a.id < b.id 
           <option value="none">none</option>
         </select>
       </label>
-      <div class="col-span-2 grid grid-cols-4 gap-x-3">
+      <div class="col-span-2 grid grid-cols-4 items-end gap-x-3">
         <label
           v-for="[name, title] in [
             ['wrong_turns', 'Wrong turns'],

@@ -41,6 +41,8 @@ export interface Layer {
   /** Draws over all that is painted, with every frame, as long as it says that there is something to draw. */
   draw?(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void
   drawn?(): boolean
+  /** Says all that what it draws looks by; as long as it says the same, it is not drawn again. */
+  looks?(camera: Camera): string
   /** Whether what it draws moves by itself, so that the next frame is drawn, too. */
   moves?(now: number): boolean
   hit?(at: Spot, camera: Camera, reach: number): Omit<Hit, 'layer'> | null
@@ -141,6 +143,7 @@ export class Chart extends Moving {
   private shownAt: [number, number] = [NaN, NaN]
   private centreBefore: Spot | null = null
   private overUsed = false
+  private overStamp = ''
   private sharpening = 0
   private disposed = false
   private marked = false
@@ -559,10 +562,17 @@ export class Chart extends Moving {
       this.tiles.grow()
     }
     this.graticule.draw(camera, ratio, palette)
-    if (this.overUsed) over.clearRect(0, 0, camera.width, camera.height)
-    this.overUsed = drawing.length > 0 || flying.length > 0 || !!this.boxed
-    for (const layer of flying) layer.flying?.(over, camera, inks)
-    for (const layer of drawing) layer.draw!(over, camera, inks)
+    // What would look as it does already is not drawn again: a canvas that changes is dear to lay over the others.
+    const stamps = drawing.map((l) => l.looks?.(camera) ?? '')
+    const stamp =
+      flying.length || this.boxed || stamps.includes('') ? '' : `${stamps.join('|')} ${look} ${width} ${height}`
+    if (!stamp || stamp !== this.overStamp) {
+      if (this.overUsed) over.clearRect(0, 0, camera.width, camera.height)
+      this.overUsed = drawing.length > 0 || flying.length > 0 || !!this.boxed
+      for (const layer of flying) layer.flying?.(over, camera, inks)
+      for (const layer of drawing) layer.draw!(over, camera, inks)
+    }
+    this.overStamp = stamp
     if (this.boxed) {
       over.strokeStyle = inks.ink!
       over.lineWidth = 1.4

@@ -112,7 +112,7 @@ const known = {
   refusals: 0,
   pointing: null as Pointing | null,
 }
-const SHOW_MS = 100
+const SHOW_MS = 250
 
 function showNow(): void {
   Object.assign(device, known, {

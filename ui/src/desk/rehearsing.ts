@@ -25,7 +25,7 @@ let player: Player | null = null
 let timer = 0
 
 /** How often the player's moment is shown while it plays, in milliseconds. */
-const SHOW_MS = 150
+const SHOW_MS = 250
 
 function follow(): void {
   clearTimeout(timer)

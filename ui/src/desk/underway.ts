@@ -136,7 +136,7 @@ function showNow(): void {
   if (guide) underWay.progress = guide.now
 }
 /** However often fixes come, the road-book is drawn some times a second. */
-const show = useThrottleFn(showNow, 100, true)
+const show = useThrottleFn(showNow, 250, true)
 
 function told(f: Fix): void {
   if (!guide) return

@@ -32,6 +32,19 @@ export class Here implements Layer {
     return !!this.at(performance.now())
   }
 
+  looks(camera: Camera): string {
+    const at = this.at(performance.now())
+    if (!at) return 'nowhere'
+    const p = camera.toScreen(at)
+    const inside = p.x >= 0 && p.y >= 0 && p.x <= camera.width && p.y <= camera.height
+    const up = this.headingDeg === null ? '-' : Math.round(this.headingDeg - camera.view.rotation)
+    const flags = [this.doubtful, this.coarse, this.stale, this.simulated].map(Number).join('')
+    const radius = Math.round(this.accuracyM / camera.metresPerPixel)
+    // A mark at the edge has its distance written beside it.
+    const seen = inside ? '' : `${camera.view.lat} ${camera.view.lng} ${at.lat} ${at.lng}`
+    return `${Math.round(p.x * 2)} ${Math.round(p.y * 2)} ${up} ${radius} ${flags} ${seen}`
+  }
+
   draw(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void {
     const at = this.at(performance.now())
     this.edge = null

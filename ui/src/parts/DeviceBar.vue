@@ -138,6 +138,11 @@ const again = () => startDevice('to find where you are').catch(complain)
 </template>
 
 <style scoped>
+/* It changes while the map moves beneath it: a layer of its own, so that only it is drawn anew. */
+section {
+  contain: layout paint;
+  will-change: transform;
+}
 /* Whatever is simulated has a hatched edge. */
 .simulated {
   border-left-width: 9px;

@@ -29,8 +29,8 @@ bin/viandante: $(go_sources) ui/dist/app/index.html
 	@echo "Building the program …"
 	@$(GO) build -trimpath -o $@ ./cmd/viandante
 
-demo: build ## everything: set up, build, serve the made-up island
-	@exec ./bin/viandante demo
+demo: build ## everything: set up, build, serve the made-up island; ARGS=--phone for phones of the network, too
+	@exec ./bin/viandante demo $(ARGS)
 
 check: ## how the code is written: gofmt, vet, staticcheck; for the page vue-tsc, ESLint, Prettier
 	@./setup.sh ui

@@ -36,6 +36,10 @@ var around = "/around?v=" + square + ",14&from=" + square + "&fromName=the+town%
 var journey = "/journey?from=" + square + "&fromName=the+town%27s+square&to=-38.1150455,-26.3005818&" +
 	"toName=Anchor+Road+9,+4100+Varrowby&by=bicycle"
 
+// underWay is a rehearsed journey, halted after five minutes; its rehearsal has the same id in every demo.
+const underWay = "/journey?v=" + square + ",16.5&from=-38.1139663,-26.2798827&to=-38.1270056,-26.2849448" +
+	"&toName=Acorn+Pump&by=foot&rehearsal=fcd84de5-e4ba-5c78-b357-06f81b00c4ea&second=300&under=way"
+
 var pictures = []picture{
 	{name: "island", path: "/around", width: 1280, height: 800},
 	{name: "relief", path: "/around?v=-38.06,-26.2,12&ground=relief", width: 1280, height: 800},
@@ -64,7 +68,6 @@ var pictures = []picture{
 			chromedp.Click(e2e.At("placing-third")),
 		),
 	},
-	{name: "margins", path: around + "&names=always", width: 1280, height: 800},
 	{name: "edit", path: around, width: 1280, height: 800, do: chromedp.Steps(
 		chromedp.WaitVisible(
 			e2e.At("nearby"),
@@ -134,8 +137,10 @@ var pictures = []picture{
 			chromedp.Click(e2e.At("nearby")+" li:nth-child(2) button"),
 		),
 	},
-	{name: "phone-night", path: journey, width: 390, height: 844, phone: true, night: true},
-	{name: "phone-sideways", path: around, width: 844, height: 390, phone: true},
+	{name: "phone-night", path: underWay, width: 390, height: 844, phone: true, night: true},
+	{name: "phone-sideways", path: underWay, width: 844, height: 390, phone: true},
+	{name: "journey", path: underWay, width: 1280, height: 800, do: chromedp.Steps(
+		chromedp.WaitVisible(e2e.At("road-book")), chromedp.KeyEvent("i"))},
 }
 
 func main() {

@@ -114,6 +114,9 @@ const known = {
 }
 const SHOW_MS = 250
 
+/** The last fix, also where the page does not show it yet. */
+export const lastFix = () => (device.on ? known.fix : null)
+
 function showNow(): void {
   Object.assign(device, known, {
     clockBehindMs: sift.clockBehindMs,

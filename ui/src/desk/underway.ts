@@ -10,7 +10,7 @@ import { Caller, type Call, type Voice } from '../guide/caller'
 import { Guide, type Progress } from '../guide/guide'
 import { chart } from './acts'
 import { desk } from './desk'
-import { device, heading, onFix, startDevice } from './device'
+import { device, heading, lastFix, onFix, startDevice } from './device'
 import { follow } from './follow'
 import { metres, position } from './format'
 import { loadKinds, collections, createPlace } from './places'
@@ -75,11 +75,10 @@ export async function begin(way: Route): Promise<void> {
   stop = onFix(told, () => route.value && take(route.value))
   follow('heading')
   void awake.request('screen').catch(() => {}) // a browser without it keeps its own time
-  if (device.fix) {
-    const off = guide!.way.nearest(device.fix.at).offM
-    if (off > ELSEWHERE_M + device.fix.accuracyM) await newWay(device.fix, 'from where you are')
-    else told(device.fix)
-  }
+  const f = lastFix()
+  if (!f) return
+  if (guide!.way.nearest(f.at).offM > ELSEWHERE_M + f.accuracyM) await newWay(f, 'You are elsewhere.')
+  else told(f)
 }
 
 /** Plays a rehearsal, and where it goes along the roads begins the journey that it rehearses. */
@@ -164,7 +163,8 @@ async function newWay(f: Fix, why: string): Promise<void> {
     const first = steps.value[0]
     say(`${why} A new way: ${metres(found.features[0]!.properties.distance_m)}.`)
     utter(`${voice.value === 'terse' ? '' : `${why} `}New way${first ? `, along ${streetOf(first)}` : ''}.`)
-    if (device.fix) underWay.progress = guide!.take(device.fix)
+    const now = lastFix()
+    if (now) underWay.progress = guide!.take(now)
   } catch (e) {
     complain(e)
   } finally {
@@ -224,7 +224,7 @@ const REPORTS_ID = 'reports'
 
 /** Keeps what somebody reports from the spot as a place. */
 export async function report(what: Report): Promise<void> {
-  const f = device.fix
+  const f = lastFix()
   underWay.reporting = false
   if (!f) throw new Error('There is no position yet to report from.')
   if (!collections.value.some((c) => c.id === REPORTS_ID)) await makeReports()

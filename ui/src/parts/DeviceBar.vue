@@ -62,7 +62,7 @@ const again = () => startDevice('to find where you are').catch(complain)
     aria-label="The device"
     data-test="device"
   >
-    <span v-if="rehearsing.row" class="flex w-full items-center gap-2">
+    <span v-if="rehearsing.row" class="flex w-full flex-wrap items-center gap-x-2 gap-y-1">
       <strong class="text-madder shrink-0 font-serif italic">Simulated</strong>
       <span class="min-w-0 flex-1 truncate max-sm:sr-only" data-test="rehearsal-name">{{ rehearsing.row.name }}</span>
       <span class="shrink-0" data-test="elapsed"

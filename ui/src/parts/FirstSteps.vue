@@ -9,6 +9,7 @@ import { categoryById, places } from '../desk/places'
 import { useAddress } from '../desk/questions'
 import { rehearsals } from '../desk/kept'
 import { complain } from '../desk/notice'
+import { rehearsing } from '../desk/rehearsing'
 import { rehearseJourney } from '../desk/underway'
 
 const props = defineProps<{ demo: { lat: number; lng: number } | null }>()
@@ -86,7 +87,7 @@ const lines = computed<Line[]>(() => [
           more: 'saved views, categories, pictures, imagery',
         },
       ]),
-  ...(walk.value
+  ...(walk.value && !rehearsing.row
     ? [
         {
           key: 'p',

@@ -27,7 +27,10 @@ const words = computed(() => {
   if (!p || !next.value) return ''
   if (p.state === 'arrived') return `You have arrived${desk.destination?.name ? ` at ${desk.destination.name}` : ''}.`
   if (p.state === 'off' || underWay.looking) return 'Off the way: looking for a new one …'
-  if (p.state === 'joining') return `Go to ${streetOf(steps.value[0]!)}, ${metres(p.offM)} from here`
+  if (p.state === 'joining')
+    return p.offM > 20
+      ? `Go to ${streetOf(steps.value[0]!)}, ${metres(p.offM)} from here`
+      : stepWords(steps.value[0]!, true, undefined)
   return stepWords(next.value, false, desk.destination?.name)
 })
 const strip = ref<HTMLElement>()

@@ -42,7 +42,7 @@ func (p *phoneServer) close() {
 
 // listenForPhones begins to listen with a certificate of the machine's own; handler answers what is asked.
 func (e *env) listenForPhones(handler http.Handler) (*phoneServer, error) {
-	host, port, err := net.SplitHostPort(e.phone)
+	host, _, err := net.SplitHostPort(e.phone)
 	if err != nil {
 		return nil, fmt.Errorf("--phone is an address to listen on, e.g. --phone=:8443, not %q", e.phone)
 	}
@@ -65,7 +65,8 @@ func (e *env) listenForPhones(handler http.Handler) (*phoneServer, error) {
 	if err != nil {
 		return nil, fmt.Errorf("cannot listen for phones on %s: %w; name another address with --phone", e.phone, err)
 	}
-	if _, port, err = net.SplitHostPort(l.Addr().String()); err != nil {
+	_, port, err := net.SplitHostPort(l.Addr().String())
+	if err != nil {
 		return nil, errors.Join(err, l.Close())
 	}
 	p := &phoneServer{listener: l, server: server.NewHTTPServer(handler, e.log), served: make(chan struct{})}

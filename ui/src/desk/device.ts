@@ -38,11 +38,8 @@ export type Follow = 'free' | 'centred' | 'heading'
 
 const source = shallowRef<Source>(new BrowserSource())
 
-export const device = reactive({
-  on: false,
-  simulated: false,
-  /** Why the browser is about to be asked; null while nothing is to be asked. */
-  reason: null as string | null,
+/** What is known of a device that has told nothing yet. */
+const NOTHING = {
   trouble: null as Trouble | null,
   fix: null as Fix | null,
   /** The last reading as it came, and why it was refused. */
@@ -51,6 +48,14 @@ export const device = reactive({
   taken: 0,
   refusals: 0,
   pointing: null as Pointing | null,
+}
+
+export const device = reactive({
+  ...NOTHING,
+  on: false,
+  simulated: false,
+  /** Why the browser is about to be asked; null while nothing is to be asked. */
+  reason: null as string | null,
   needleDeg: null as number | null,
   distrust: null as Distrust | null,
   clockBehindMs: 0,
@@ -103,15 +108,7 @@ export const heading = computed<number | null>(() => {
 })
 
 /** What is known now; the page shows it some times a second, however often fixes come. */
-const known = {
-  trouble: null as Trouble | null,
-  fix: null as Fix | null,
-  raw: null as Fix | null,
-  refused: null as Refused | null,
-  taken: 0,
-  refusals: 0,
-  pointing: null as Pointing | null,
-}
+const known = { ...NOTHING }
 const SHOW_MS = 250
 
 /** The last fix, also where the page does not show it yet. */
@@ -190,7 +187,7 @@ function forget(): void {
   sift = new Sift()
   needle = new Needle()
   glide.clear()
-  Object.assign(known, { trouble: null, fix: null, raw: null, refused: null, taken: 0, refusals: 0, pointing: null })
+  Object.assign(known, NOTHING)
   device.reason = null
   showNow()
 }

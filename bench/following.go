@@ -126,7 +126,8 @@ func followed(b *e2e.Browser) ([]row, error) {
 			return nil, err
 		}
 		rows = append(rows,
-			row{m.what + ": between frames, 95th percentile", got.P95, "ms", m.target, "dragging it as fast", dragged.P95},
+			row{m.what + ": between frames, 95th percentile", got.P95, "ms", m.target,
+				"dragging it as fast", dragged.P95},
 			row{"… frames that came late", 100 * got.Late, "%", "", "dragging it as fast", 100 * dragged.Late})
 	}
 	return rows, nil

@@ -44,8 +44,9 @@ func (t times) at(share float64) float64 { return t[min(len(t)-1, int(share*floa
 var groups = []struct {
 	name    string
 	measure func() ([]row, error)
-}{{"places", places}, {"island", island}, {"country", country}, {"chart", chart}, {"moving", moving}, {"opening",
-	opening}, {"wandering", wandering}, {"million", million}, {"serving", serving}, {"catalog", catalogs}, {"following", following}}
+}{{"places", places}, {"island", island}, {"country", country}, {"chart", chart}, {"moving", moving},
+	{"opening", opening}, {"wandering", wandering}, {"million", million}, {"serving", serving},
+	{"catalog", catalogs}, {"following", following}}
 
 func main() {
 	if len(os.Args) == 3 && os.Args[1] == "build" { // a process of its own, so that its memory can be read

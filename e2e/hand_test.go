@@ -23,7 +23,14 @@ func (u *user) reading(name string) string {
 	return fmt.Sprint(u.eval(`document.querySelector('[data-reading="` + name + `"]')?.innerText`))
 }
 
-// told is a page whose receiver is the test's: tell({…}) calls the page as a browser would.
+// set gives a control a value as if somebody had.
+func (u *user) set(name, value, event string) {
+	u.t.Helper()
+	u.eval(fmt.Sprintf(`(e => { e.value = %q; e.dispatchEvent(new Event(%q)) })(`+
+		`document.querySelector('[data-test="%s"]')), 1`, value, event, name))
+}
+
+// fakeReceiver is a page whose receiver is the test's: tell({…}) calls the page as a browser would.
 const fakeReceiver = `(() => {
   const g = navigator.geolocation
   g.watchPosition = (ok, failed) => { window.tell = (c, at = Date.now()) => ok({ coords: { altitude: null,
@@ -53,7 +60,7 @@ func TestTheDevice(t *testing.T) {
 		assert.Equal(t, false, u.eval(shows("device")))
 		u.eval(`(navigator.geolocation.watchPosition = () => { window.asked = true; return 1 }), 1`)
 		u.click("follow-me")
-		u.sees("device-state", "will ask for your position: so that distances and directions are taken from where you are")
+		u.sees("device-state", "will ask for your position: so that distances and directions are taken from where you")
 		assert.Equal(t, nil, u.eval(`window.asked`))
 		u.click("device-no")
 		u.waitFor(`!` + shows("device"))
@@ -65,7 +72,8 @@ func TestTheDevice(t *testing.T) {
 
 	t.Run("the standpoint follows the device", func(t *testing.T) {
 		u := u.in(t)
-		u.do(u.Permit("granted"), u.Located(squareLat, squareLng, 8, -1, 0), chromedp.Navigate(p.url()+around), MapDrawn())
+		u.do(u.Permit("granted"), u.Located(squareLat, squareLng, 8, -1, 0))
+		u.do(chromedp.Navigate(p.url()+around), MapDrawn())
 		u.click("follow-me")
 		u.sees("standpoint", "where I am")
 		u.sees("standpoint-age", "± 8 m")
@@ -152,7 +160,7 @@ func TestTheDevice(t *testing.T) {
 		u.eval(fakeReceiver)
 		u.click("follow-me")
 		u.key("i")
-		u.do(chromedp.WaitVisible(At("readings")))
+		u.do(chromedp.WaitVisible(At("raw-readings")))
 		refused := func(what string) {
 			t.Helper()
 			u.waitFor(fmt.Sprintf(`document.querySelector('[data-reading="last refused"]')?.innerText === %q`, what))
@@ -185,7 +193,7 @@ func TestTheDevice(t *testing.T) {
 		u.sees("device-state", "its clock is 7 h behind")
 		assert.Contains(t, u.reading("age"), "0.")
 		u.key("i")
-		u.waitFor(`!` + shows("readings"))
+		u.waitFor(`!` + shows("raw-readings"))
 		assert.Empty(t, u.Complaints())
 	})
 
@@ -292,8 +300,10 @@ func TestAJourneyIsRehearsed(t *testing.T) {
 	elapsed := `(s => { const [m, r] = s.split(' / ')[0].split(':').map(Number); return m * 60 + r })` +
 		`(document.querySelector('[data-test=elapsed]').innerText)`
 	const spoken = `(() => { window.spoken = []; window.SpeechSynthesisUtterance = function (t) { this.text = t };
-		Object.defineProperty(window, 'speechSynthesis', {value: { speak: (u) => window.spoken.push(u.text), cancel() {} }})
-		navigator.wakeLock.request = async (k) => { window.awake = k; return { addEventListener() {}, removeEventListener() {}, release: async () => {},
+		Object.defineProperty(window, 'speechSynthesis',
+			{value: { speak: (u) => window.spoken.push(u.text), cancel() {} }})
+		navigator.wakeLock.request = async (k) => { window.awake = k; return { addEventListener() {},
+			removeEventListener() {}, release: async () => {},
 		released: false } } })(), 1`
 
 	t.Run("one action from the first page", func(t *testing.T) {
@@ -316,7 +326,7 @@ func TestAJourneyIsRehearsed(t *testing.T) {
 		u.key("x")
 		u.waitFor(fmt.Sprintf(`Math.abs(%s - %v) <= 2.5 && %s > %v`, elapsed, at+2, elapsed, at))
 		u.key("X")
-		u.eval(`(e => { e.value = 300; e.dispatchEvent(new Event('input')) })(document.querySelector('[data-test=scrub]')), 1`)
+		u.set("scrub", "300", "input")
 		u.waitFor(elapsed + ` === 300`)
 		u.waitFor(`parseFloat(document.querySelector('[data-test=remaining]').innerText) < 1.6`)
 		u.waitFor(`new URLSearchParams(location.search).get('second') === '300'`)
@@ -371,11 +381,12 @@ func TestAJourneyIsRehearsed(t *testing.T) {
 		u.do(chromedp.Navigate(p.url()+"/journey/rehearsals"), MapDrawn())
 		u.eval(spoken)
 		u.eval(`window.told = [], new MutationObserver(() => told.push(document.querySelector('[data-test=notice]')?.` +
-			`innerText)).observe(document.querySelector('main'), {childList: true, subtree: true, characterData: true}), 1`)
-		u.eval(`[...document.querySelectorAll('[data-test=rehearsals] li')].find(l => l.innerText.includes('wrong turn'))` +
-			`.querySelector('[data-test=play-kept]').click(), 1`)
+			`innerText)).observe(document.querySelector('main'), ` +
+			`{childList: true, subtree: true, characterData: true}), 1`)
+		u.eval(`[...document.querySelectorAll('[data-test=rehearsals] li')].find(` +
+			`l => l.innerText.includes('wrong turn')).querySelector('[data-test=play-kept]').click(), 1`)
 		u.waitFor(shows("road-book"))
-		u.eval(`(e => { e.value = 60; e.dispatchEvent(new Event('change')) })(document.querySelector('[data-test=speed]')), 1`)
+		u.set("speed", "60", "change")
 		u.waitFor(`told.some(t => t?.includes('You have left the way. A new way: '))`)
 		assert.NotEmpty(t, id)
 		assert.Equal(t, "screen", u.eval(`window.awake`))
@@ -412,15 +423,17 @@ func TestAJourneyIsRehearsed(t *testing.T) {
 		u := u.in(t)
 		for _, size := range [][2]int{{390, 844}, {844, 390}} {
 			u.do(u.Size(size[0], size[1], true), chromedp.Sleep(300*time.Millisecond))
-			for _, name := range []string{"whole-way", "report", "voice", "end-journey", "to-next", "play", "scrub", "speed",
-				"close-rehearsal", "step"} {
-				assert.Equal(t, true, u.eval(fmt.Sprintf(`(e => { const b = e.getBoundingClientRect(); return b.left >= 0 && `+
-					`b.top >= 0 && b.right <= innerWidth + 0.5 && b.bottom <= innerHeight + 0.5 && b.width > 0 && `+
+			for _, name := range []string{"whole-way", "report", "voice", "end-journey", "to-next", "play", "scrub",
+				"speed", "close-rehearsal", "step"} {
+				assert.Equal(t, true, u.eval(fmt.Sprintf(`(e => { const b = e.getBoundingClientRect(); `+
+					`return b.left >= 0 && b.top >= 0 && b.right <= innerWidth + 0.5 && `+
+					`b.bottom <= innerHeight + 0.5 && b.width > 0 && `+
 					`e.contains(document.elementFromPoint(b.left + b.width / 2, b.top + b.height / 2)) })`+
 					`(document.querySelector('[data-test="%s"]'))`, name)), "%s at %v", name, size)
 			}
 			for _, name := range []string{"whole-way", "report", "voice", "end-journey"} {
-				assert.GreaterOrEqual(t, u.number(`document.querySelector('[data-test="`+name+`"]').offsetHeight`), 44.0)
+				tall := u.number(`document.querySelector('[data-test="` + name + `"]').offsetHeight`)
+				assert.GreaterOrEqual(t, tall, 44.0, name)
 			}
 		}
 		u.do(u.Size(1280, 800, false))

@@ -41,6 +41,10 @@ var states = []state{
 	{"around with a place", []string{"s", "."}, shows("nearby") + " && " + shows("more")},
 	{"journey", []string{"j"}, shows("steps")},
 	{"journey with a place", []string{"j", "."}, shows("steps") + " && " + shows("more")},
+	{"rehearsals", []string{"J"}, shows("rehearsals")},
+	{"raw readings", []string{"i"}, shows("raw-readings")},
+	{"under way", []string{"p", "p"}, shows("road-book") + " && " + shows("play")},
+	{"under way, with a report", []string{"p", "p", "R"}, shows("report-0")},
 	{
 		"wire",
 		[]string{"s", "w"},
@@ -94,15 +98,18 @@ func TestEveryState(t *testing.T) {
 			u.waitFor(
 				shows(
 					"first-steps",
-				) + ` && window.viandanteChart && document.querySelectorAll('[data-test=first-steps] li').length === 5`,
+				) + ` && window.viandanteChart && document.querySelectorAll('[data-test=first-steps] li').length === 6`,
 			)
 			u.eval(string(script) + ", 1")
 			u.waitFor(`!!document.querySelector('[data-test=first-way]')`)
 			for _, k := range s.keys {
 				u.key(k)
 				u.do(Shown())
-				if k == "." {
+				switch k {
+				case ".":
 					u.waitFor(shows("more"))
+				case "p":
+					u.waitFor(shows("road-book"))
 				}
 			}
 			u.waitFor(s.there)

@@ -121,7 +121,7 @@ func (p *phoneServer) announce(gate *access.Gate, demo *server.Demo) error {
 	if demo != nil {
 		fmt.Println("The link signs in once, within ten minutes; the page has more under “On a phone”.")
 	}
-	fmt.Printf("Its certificate is this machine's own, and the phone asks whether to trust it. SHA-256 of its authority:\n"+
-		"%s\n", p.phone.Fingerprint)
+	fmt.Printf("Its certificate is this machine's own, and the phone asks whether to trust it. "+
+		"SHA-256 of its authority:\n%s\n", p.phone.Fingerprint)
 	return nil
 }

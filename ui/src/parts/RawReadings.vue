@@ -38,13 +38,13 @@ const rows = computed<[string, string][]>(() => {
 
 <template>
   <section
-    class="border-ink bg-paper/95 absolute bottom-2 left-2 z-20 max-h-[60%] overflow-y-auto border px-3 py-2 text-sm leading-snug"
+    class="border-ink bg-paper/95 absolute bottom-2 left-2 z-20 max-h-[60%] overflow-y-auto border px-3 py-2 text-sm max-sm:w-[46vw] max-sm:px-1.5 leading-snug"
     aria-label="Readings of the device"
-    data-test="readings"
+    data-test="raw-readings"
   >
     <h2 class="flex items-baseline gap-4 font-serif italic">
       <span class="flex-1">{{ device.simulated ? 'Simulated readings' : 'Readings' }}</span>
-      <button class="link" data-test="readings-close" @click="emit('close')">Close <span class="key">i</span></button>
+      <button class="link" data-test="raw-readings-close" @click="emit('close')">Close <span class="key">i</span></button>
     </h2>
     <label v-if="!device.simulated" class="flex items-baseline gap-2">
       receiver

@@ -44,7 +44,7 @@ const rows = computed<[string, string][]>(() => {
   >
     <h2 class="flex items-baseline gap-4 font-serif italic">
       <span class="flex-1">{{ device.simulated ? 'Simulated readings' : 'Readings' }}</span>
-      <button class="link" data-test="raw-readings-close" @click="emit('close')">Close <span class="key">i</span></button>
+      <button class="link" data-test="close-readings" @click="emit('close')">Close <span class="key">i</span></button>
     </h2>
     <label v-if="!device.simulated" class="flex items-baseline gap-2">
       receiver

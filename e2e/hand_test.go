@@ -49,7 +49,7 @@ func (u *user) tell(north float64, ago float64, more string) {
 func TestTheDevice(t *testing.T) {
 	p := newProgram(t)
 	p.start()
-	u := newUser(t, 1280, 800)
+	u := newUser(t, 1000, 620) // what is drawn costs time
 	around := fmt.Sprintf("/around?v=%v,%v,15&from=%v,%v", squareLat, squareLng, squareLat, squareLng)
 
 	t.Run("permission is asked with a reason, and no earlier", func(t *testing.T) {
@@ -296,7 +296,7 @@ type kept struct {
 func TestAJourneyIsRehearsed(t *testing.T) {
 	p := newProgram(t)
 	p.start()
-	u := newUser(t, 1280, 800)
+	u := newUser(t, 1000, 620)
 	elapsed := `(s => { const [m, r] = s.split(' / ')[0].split(':').map(Number); return m * 60 + r })` +
 		`(document.querySelector('[data-test=elapsed]').innerText)`
 	const spoken = `(() => { window.spoken = []; window.SpeechSynthesisUtterance = function (t) { this.text = t };
@@ -351,9 +351,8 @@ func TestAJourneyIsRehearsed(t *testing.T) {
 		u.click("whole-way")
 		u.waitFor(`window.viandanteChart.following && window.viandanteChart.view.zoom >= 16.5`)
 		before := u.number(`parseFloat(document.querySelector('[data-test=remaining]').innerText)`)
-		for range 6 {
-			u.key(">")
-		}
+		u.set("scrub", "960", "input")
+		u.set("speed", "60", "change")
 		u.key("p")
 		u.waitFor(`document.querySelector('[data-test=to-next]').innerText === 'There'`)
 		assert.Less(t, u.number(`parseFloat(document.querySelector('[data-test=remaining]').innerText)`), before+20)
@@ -436,7 +435,7 @@ func TestAJourneyIsRehearsed(t *testing.T) {
 				assert.GreaterOrEqual(t, tall, 44.0, name)
 			}
 		}
-		u.do(u.Size(1280, 800, false))
+		u.do(u.Size(1000, 620, false))
 		u.click("end-journey")
 		u.click("close-rehearsal")
 	})

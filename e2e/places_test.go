@@ -149,10 +149,12 @@ func TestPlacesKeptAndMended(t *testing.T) {
 		u.click("cancel")
 		u.eval(
 			`navigator.geolocation.getCurrentPosition = ok => ok({coords: {latitude: -38.1151, longitude: -26.2815, ` +
-				`accuracy: 14}}), 1`,
+				`accuracy: 14}, timestamp: Date.now()}), 1`,
 		)
 		u.do(chromedp.Focus(At("map")))
 		u.key("H")
+		u.sees("device-state", "will ask for your position: to save a place where you are")
+		u.click("device-yes")
 		u.waitFor(`document.querySelector('[data-test=position]')?.value === '-38.1151,-26.2815'`)
 		u.fill("name", "Where I stood")
 		u.click("save")

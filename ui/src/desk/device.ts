@@ -244,8 +244,14 @@ export async function positionOnce(reason: string): Promise<Fix> {
   const one = new BrowserSource()
   return new Promise((resolve, reject) => {
     const nothing = () => {}
+    const told = (f: Fix) => {
+      const { fix, refused } = new Sift().take(f, Date.now())
+      if (fix) resolve(fix)
+      else reject(new Error(`The browser reports ${refused}. Click a spot on the map instead.`))
+    }
+    const trouble = (why: Trouble) => reject(new Error(remedies[why]))
     one.start(
-      { fix: resolve, pointing: nothing, restart: nothing, trouble: (why) => reject(new Error(remedies[why])) },
+      { fix: told, pointing: nothing, restart: nothing, trouble },
       { accurate: receiver.value === 'best', once: true },
     )
   })

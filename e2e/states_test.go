@@ -44,7 +44,6 @@ var states = []state{
 	{"rehearsals", []string{"J"}, shows("rehearsals")},
 	{"raw readings", []string{"i"}, shows("raw-readings")},
 	{"under way", []string{"p", "p"}, shows("road-book") + " && " + shows("play")},
-	{"under way, with a report", []string{"p", "p", "R"}, shows("report-0")},
 	{
 		"wire",
 		[]string{"s", "w"},

@@ -13,7 +13,7 @@ window.viandanteJourneys = async (count, errorM, seed, headers = {}) => {
     state = (Math.imul(state, 1664525) + 1013904223) >>> 0
     return state / 4294967296
   }
-  const places = (await (await ask('/v1/features?limit=500&kind=place')).json()).features
+  const places = (await (await ask('/ogc/collections/posts/items?limit=500')).json()).features
     .filter((f) => f.geometry?.type === 'Point')
     .map((f) => f.geometry.coordinates)
     .sort((a, b) => a[0] - b[0] || a[1] - b[1])

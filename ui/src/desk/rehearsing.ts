@@ -5,7 +5,7 @@ import { api, unwrap, type Rehearsal, type RehearsalIn } from '../api/client'
 import { Player, type Played } from '../device/player'
 import { fixesOf } from '../guide/api'
 import { desk, type Mode, type Named } from './desk'
-import { device, tellBy } from './device'
+import { tellBy } from './device'
 import { deleteRehearsal, putRehearsal } from './kept'
 import { complain, say } from './notice'
 import { readAgain, wholePage } from './server'
@@ -76,10 +76,9 @@ export const stepBy = (n: number): void => player?.step(n)
 export const scrubTo = (s: number): void => player?.seek(s)
 export const setSpeed = (n: number): void => player?.setSpeed(n)
 
-/** The ends of a rehearsal along the roads, for the bench. */
+/** The ends of a rehearsal along the roads; null for one of a line. */
 export function endsOf(r: Rehearsal): { from: Named; to: Named } | null {
-  const line = r.stops?.length ? r.stops : r.line
-  const [first, last] = [line?.[0], line?.at(-1)]
+  const [first, last] = [r.stops?.[0], r.stops?.at(-1)]
   if (!first || !last) return null
   return {
     from: { lat: first[1]!, lng: first[0]! },
@@ -171,6 +170,3 @@ export function followLink(): void {
     ),
   )
 }
-
-/** Whether what is shown is simulated. */
-export const isSimulated = () => device.on && device.simulated

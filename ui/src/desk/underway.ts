@@ -86,7 +86,7 @@ export async function rehearseJourney(id: string, speed?: number): Promise<void>
   await openRehearsal(id, { speed })
   const row = rehearsing.row!
   const ends = endsOf(row)
-  if (ends && row.stops?.length) {
+  if (ends) {
     desk.standpoint = ends.from
     desk.destination = ends.to
     desk.by = row.by

@@ -7,15 +7,17 @@ import (
 	"net/http"
 	"os"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
+	"github.com/google/uuid"
 	"github.com/labstack/echo/v5"
 
 	"viandante/core/geo"
 	"viandante/service"
 	"viandante/service/feed"
+	"viandante/service/lookout"
+	"viandante/service/party"
 )
 
 const (
@@ -26,60 +28,66 @@ const (
 	slowReader = 5 * time.Second
 )
 
+// Topics of the stream that are no part of the change log: where members of parties are, and events of watches. They
+// have to be asked for.
+const (
+	topicPositions = "positions"
+	topicSightings = "watch-events"
+)
+
 // changes streams the change log as server-sent events. The id of an event is the change's number; where several events
-// share one, only the last carries it, so that a stream that broke off is resumed before the first of them.
+// share one, only the last carries it, so that a stream that broke off is resumed before the first of them. What moves
+// comes in between, without an id.
 func (s *server) changes(c *echo.Context) error {
 	q := newQuery(c)
 	since, topics := q.text("since", 20), q.list("topics", 20)
+	known := append(slices.Clone(service.Topics), topicPositions, topicSightings)
 	for _, topic := range topics {
-		if !slices.Contains(service.Topics, topic) {
-			q.refuse(
-				"topics",
-				topic,
-				&geo.ParseError{
-					Reason: "is not a topic",
-					Hint:   "one or several of " + strings.Join(service.Topics, ", "),
-				},
-			)
+		if !slices.Contains(known, topic) {
+			q.refuse("topics", topic, &geo.ParseError{Reason: "is not a topic",
+				Hint: "one or several of " + strings.Join(known, ", ")})
 		}
 	}
 	if last := c.Request().Header.Get("Last-Event-ID"); last != "" {
 		since = last
 	}
-	var from *uint64
-	if since != "" {
-		no, err := strconv.ParseUint(since, 10, 64)
-		if err != nil {
-			q.refuse(
-				"since",
-				since,
-				&geo.ParseError{Reason: "is not a change's number", Hint: "the id of the last event seen"},
-			)
-		}
-		from = &no
-	}
+	from := q.number64("since", since)
 	if err := q.check(); err != nil {
 		return err
 	}
-	follower, err := s.Service.FollowChanges(c.Request().Context(), actor(c), from)
-	if err != nil {
-		return err
+	ctx, a := c.Request().Context(), actor(c)
+	f := following{s: s, c: c, topics: topics}
+	defer f.close()
+	var err error
+	logged := func(topic string) bool { return slices.Contains(service.Topics, topic) }
+	if len(topics) == 0 || slices.ContainsFunc(topics, logged) {
+		if f.log, err = s.Service.FollowChanges(ctx, a, from); err != nil {
+			return err
+		}
+		if f.first, err = f.log.Next(ctx); err != nil {
+			return err
+		}
 	}
-	defer follower.Close()
-	events, err := follower.Next(c.Request().Context())
-	if err != nil {
-		return err
+	if slices.Contains(topics, topicPositions) {
+		if f.party, err = s.Service.FollowParties(ctx, a, uuid.Nil); err != nil {
+			return err
+		}
 	}
+	if slices.Contains(topics, topicSightings) {
+		if f.watches, err = s.Service.FollowSightings(ctx, a, nil); err != nil {
+			return err
+		}
+	}
+	return f.stream()
+}
+
+// beginStream begins an answer of server-sent events; false for a request that wants the header only.
+func beginStream(c *echo.Context) bool {
 	w := c.Response()
-	w.Header().Set(echo.HeaderContentType, "text/event-stream")
+	w.Header().Set(echo.HeaderContentType, eventual)
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(http.StatusOK)
-	if c.Request().Method == http.MethodHead {
-		return nil
-	}
-	s.metrics.streams.Inc()
-	defer s.metrics.streams.Dec()
-	return s.stream(c, follower, events, topics)
+	return c.Request().Method != http.MethodHead
 }
 
 // changed is one change as it is told to those who follow.
@@ -100,14 +108,92 @@ func tell(l *feed.Entry) ([]byte, error) {
 		At: l.At.Format("2006-01-02T15:04:05.000000Z07:00"), Feature: present(l.After)})
 }
 
-func (s *server) stream(c *echo.Context, follower *feed.Follower, events []*feed.Event, topics []string) error {
-	w, control := c.Response(), http.NewResponseController(c.Response())
+// following is what a stream follows; nil for what was not asked for.
+type following struct {
+	s       *server
+	c       *echo.Context
+	topics  []string
+	log     *feed.Follower
+	first   []*feed.Event
+	party   *party.Follower
+	watches *lookout.Follower
+}
+
+func (f *following) close() {
+	if f.log != nil {
+		f.log.Close()
+	}
+	if f.party != nil {
+		f.party.Close()
+	}
+	if f.watches != nil {
+		f.watches.Close()
+	}
+}
+
+// stream sends what comes until the reader is gone or the server closes.
+func (f *following) stream() error {
+	if !beginStream(f.c) {
+		return nil
+	}
+	f.s.metrics.streams.Inc()
+	defer f.s.metrics.streams.Dec()
+	var logged, moved, seen <-chan struct{}
+	var text []byte
+	if f.log != nil {
+		logged = f.log.Woken()
+		text = fmt.Appendf(nil, ": from %d\n\n", f.log.Since())
+	} else {
+		text = []byte(": \n\n")
+	}
+	if f.party != nil {
+		moved = f.party.Woken()
+	}
+	if f.watches != nil {
+		seen = f.watches.Woken()
+	}
 	beat := time.NewTimer(heartbeat)
 	defer beat.Stop()
-	text := fmt.Appendf(nil, ": from %d\n\n", follower.Since())
 	for {
+		more, busy, err := f.next(text)
+		if err != nil {
+			return err
+		}
+		if len(more) > 0 && !f.s.push(f.c, more) {
+			return nil // the reader is gone, or comes back
+		}
+		text = nil // kept by nobody while it waits
+		if busy {
+			continue
+		}
+		beat.Reset(heartbeat)
+		select {
+		case <-f.c.Request().Context().Done():
+			return nil
+		case <-f.s.closing.Done():
+			return nil
+		case <-logged:
+		case <-moved:
+		case <-seen:
+		case <-beat.C:
+			text = []byte(": \n\n")
+		}
+	}
+}
+
+// next appends what has come; busy tells that there may be more already.
+func (f *following) next(text []byte) (_ []byte, busy bool, err error) {
+	ctx, a := f.c.Request().Context(), actor(f.c)
+	if f.log != nil {
+		events := f.first
+		if f.first = nil; events == nil {
+			if events, err = f.log.Next(ctx); err != nil {
+				return text, false, nil // told at the next try, before the stream begins
+			}
+		}
+		busy = len(events) > 0
 		for _, e := range events {
-			if len(topics) > 0 && !slices.Contains(topics, e.Topic) || !service.SeesChange(actor(c), e) {
+			if len(f.topics) > 0 && !slices.Contains(f.topics, e.Topic) || !service.SeesChange(a, e) {
 				if e.Last { // an id without data moves a reader's place, and is no event
 					text = fmt.Appendf(text, "id: %d\n\n", e.No)
 				}
@@ -115,42 +201,48 @@ func (s *server) stream(c *echo.Context, follower *feed.Follower, events []*feed
 			}
 			data, err := e.Text(tell)
 			if err != nil {
-				return err
+				return nil, false, err
 			}
 			if e.Last {
 				text = fmt.Appendf(text, "id: %d\n", e.No)
 			}
 			text = fmt.Appendf(text, "event: %s\ndata: %s\n\n", e.Topic, data)
 		}
-		if len(text) > 0 {
-			_ = control.SetWriteDeadline(time.Now().Add(slowReader)) // a writer without deadlines is a test's
-			_, err := w.Write(text)
-			if err == nil {
-				err = control.Flush()
-			}
+	}
+	if f.party != nil {
+		for _, t := range f.party.Next() {
+			data, err := t.Text(tellParty)
 			if err != nil {
-				if errors.Is(err, os.ErrDeadlineExceeded) {
-					s.metrics.cutOff.Inc()
-				}
-				return nil // the reader is gone, or comes back
+				return nil, false, err
 			}
-			text = nil // kept by nobody while it waits
-		}
-		if len(events) == 0 {
-			beat.Reset(heartbeat)
-			select {
-			case <-c.Request().Context().Done():
-				return nil
-			case <-s.closing.Done():
-				return nil
-			case <-follower.Woken():
-			case <-beat.C:
-				text = []byte(": \n\n")
-			}
-		}
-		var err error
-		if events, err = follower.Next(c.Request().Context()); err != nil {
-			return nil // told at the next try, before the stream begins
+			text = append(text, data...)
 		}
 	}
+	if f.watches != nil {
+		events, err := f.watches.Next(ctx)
+		if err != nil {
+			return text, false, nil
+		}
+		busy = busy || len(events) > 0
+		for i := range events {
+			if service.SeesSighting(a, &events[i]) {
+				text = appendSighting(text, &events[i], false)
+			}
+		}
+	}
+	return text, busy, nil
+}
+
+// push sends a piece of a stream; false when its reader is gone or too slow.
+func (s *server) push(c *echo.Context, text []byte) bool {
+	control := http.NewResponseController(c.Response())
+	_ = control.SetWriteDeadline(time.Now().Add(slowReader)) // a writer without deadlines is a test's
+	_, err := c.Response().Write(text)
+	if err == nil {
+		err = control.Flush()
+	}
+	if errors.Is(err, os.ErrDeadlineExceeded) {
+		s.metrics.cutOff.Inc()
+	}
+	return err == nil
 }

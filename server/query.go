@@ -101,6 +101,27 @@ func (q *query) number(name string) float64 {
 	return v
 }
 
+// numberOr returns a number, or the given default.
+func (q *query) numberOr(name string, otherwise float64) float64 {
+	if len(q.values[name]) == 0 {
+		q.known = append(q.known, name)
+		return otherwise
+	}
+	return q.number(name)
+}
+
+// number64 returns the number of a change or an event, nil for none.
+func (q *query) number64(name, text string) *uint64 {
+	if text == "" {
+		return nil
+	}
+	no, err := strconv.ParseUint(text, 10, 64)
+	if err != nil {
+		q.refuse(name, text, &geo.ParseError{Reason: "is not a change's number", Hint: "the id of the last event seen"})
+	}
+	return &no
+}
+
 // box returns the parameter bbox, nil when it is not given.
 func (q *query) box() *geo.Box {
 	text := q.text("bbox", 200)

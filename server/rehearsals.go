@@ -194,13 +194,7 @@ func (s *server) track(c *echo.Context) error {
 		}
 		return err
 	}
-	h := c.Response().Header()
-	h.Add("Vary", "Accept")
-	h.Set(echo.HeaderContentType, kind)
-	suffix := map[string]string{textSeq: ".geojsons", gpxType: ".gpx"}[kind]
-	h.Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{
-		"filename": strings.Map(plain, j.Body.Name) + suffix}))
-	c.Response().WriteHeader(http.StatusOK)
+	sendTrackHeader(c, kind, j.Body.Name)
 	if kind == gpxType {
 		return gpx.Write(c.Response(), j.Body.Name, j.segments(began)...)
 	}

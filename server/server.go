@@ -45,6 +45,8 @@ type Config struct {
 	// Hosts are the names under which the server may be asked besides loopback's.
 	Hosts []string
 	Demo  *Demo
+	// Receiver stands in for other apps that onward links open.
+	Receiver http.Handler
 	// Phone is where phones are served, nil where they are not.
 	Phone *Phone
 	Log   *slog.Logger
@@ -73,7 +75,8 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	e.Use(s.identify, bounded, s.measured, s.recovered, s.checkHost, preflight)
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1024, Skipper: func(c *echo.Context) bool {
 		p := c.Request().URL.Path
-		return strings.HasPrefix(p, "/v1/tiles/") || p == "/v1/changes" || strings.HasSuffix(p, "/stream")
+		return strings.HasPrefix(p, "/v1/tiles/") || p == "/v1/changes" || p == "/v1/watches/events" ||
+			strings.HasSuffix(p, "/stream")
 	}}))
 	e.GET(
 		"/healthz",
@@ -87,6 +90,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	e.DELETE("/session", s.signOut)
 	e.POST("/session/phone", s.phone, s.authenticate)
 	e.GET("/session/authority", s.authority)
+	e.POST("/session/party", s.join)
 
 	v1 := e.Group("/v1", s.authenticate, s.numbered)
 	v1.GET("/measure", s.measure)
@@ -118,6 +122,10 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	v1.GET("/building", s.building)
 	s.viewCalls(v1)
 	s.rehearsalCalls(v1)
+	s.partyCalls(v1)
+	s.watchCalls(v1)
+	s.emergencyCalls(v1)
+	s.linkCalls(v1)
 
 	ogc := e.Group("/ogc", s.authenticate, s.numbered)
 	ogc.GET("", s.landing)
@@ -133,6 +141,10 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 
 	if c.Demo != nil && c.Demo.StandIn != nil {
 		e.GET(StandInPath+"/*", echo.WrapHandler(http.StripPrefix(StandInPath, c.Demo.StandIn)))
+	}
+	if c.Receiver != nil {
+		e.GET(ReceiverPath, echo.WrapHandler(c.Receiver))
+		e.GET(ReceiverPath+"/*", echo.WrapHandler(c.Receiver))
 	}
 	s.routes = e.Router().Routes()
 	e.GET("/*", s.page)

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/google/uuid"
 	"github.com/labstack/echo/v5"
 
 	"viandante/core/geo"
@@ -156,6 +157,9 @@ type sessionState struct {
 	Demo       bool    `json:"demo"`
 	Name       string  `json:"name,omitempty"`
 	Standpoint *string `json:"standpoint"`
+	// Member and Party are those of a guest.
+	Member *uuid.UUID `json:"member,omitempty"`
+	Party  *uuid.UUID `json:"party,omitempty"`
 }
 
 // demoFor tells whether a request is from a person at this machine, who is let into the demo at one click: it comes
@@ -170,8 +174,11 @@ func (s *server) demoFor(c *echo.Context) bool {
 	return s.Demo != nil && err == nil && isLoopback(peer) && isLoopback(strings.Trim(host, "[]")) && !proxied(r)
 }
 
-func (s *server) state(c *echo.Context, name string, in bool) error {
+func (s *server) state(c *echo.Context, name string, in bool, as service.Actor) error {
 	out := sessionState{SignedIn: in, Demo: s.demoFor(c), Name: name}
+	if as.IsMember() {
+		out.Member, out.Party = &as.Member, &as.Party
+	}
 	if s.Demo != nil && s.Demo.Standpoint.IsValid() {
 		text := s.Demo.Standpoint.String()
 		out.Standpoint = &text
@@ -184,12 +191,12 @@ func (s *server) session(c *echo.Context) error {
 	if cookie, err := c.Cookie(cookieName); err == nil {
 		cred, err := s.Gate.Look(c.Request().Context(), cookie.Value)
 		if err == nil && cred.IsSession() {
-			return s.state(c, cred.Name, true)
+			return s.state(c, cred.Name, true, cred.Actor())
 		} else if err != nil && !fault.Is(err, fault.Unauthorized) {
 			return err
 		}
 	}
-	return s.state(c, "", false)
+	return s.state(c, "", false, service.Actor{})
 }
 
 func (s *server) signIn(c *echo.Context) error {
@@ -221,18 +228,44 @@ func (s *server) signIn(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	c.SetCookie(
-		&http.Cookie{
-			Name:     cookieName,
-			Value:    value,
-			Path:     "/",
-			Expires:  until,
-			HttpOnly: true,
-			SameSite: http.SameSiteStrictMode,
-			Secure:   r.TLS != nil,
-		},
-	)
-	return s.state(c, name, true)
+	setCookie(c, value, until)
+	return s.state(c, name, true, service.Actor{})
+}
+
+func setCookie(c *echo.Context, value string, until time.Time) {
+	c.SetCookie(&http.Cookie{Name: cookieName, Value: value, Path: "/", Expires: until, HttpOnly: true,
+		SameSite: http.SameSiteStrictMode, Secure: c.Request().TLS != nil})
+}
+
+// join answers POST /session/party: with a code alone what party an invitation is to; with a name, too, whoever comes
+// with it joins and is signed in as its member.
+func (s *server) join(c *echo.Context) error {
+	if origin := c.Request().Header.Get("Origin"); origin != "" && !ownOrigin(c.Request(), origin) {
+		return fault.New(fault.Forbidden, "joining is for the page itself")
+	}
+	var body struct {
+		Code string `json:"code"`
+		Name string `json:"name"`
+	}
+	if err := s.decode(c, maxSignIn, &body); err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-store")
+	ctx := c.Request().Context()
+	if body.Name == "" {
+		p, err := s.Service.PartyInvited(ctx, s.Gate, body.Code)
+		if err != nil {
+			return err
+		}
+		return c.JSON(http.StatusOK, map[string]any{"party": p.Name, "keep_track_s": p.KeepTrackS,
+			"gone_after_s": p.GoneAfterS})
+	}
+	secret, until, m, err := s.Service.Join(ctx, s.Gate, body.Code, body.Name)
+	if err != nil {
+		return err
+	}
+	setCookie(c, secret, until)
+	return s.state(c, m.Name, true, service.Actor{Member: m.ID, Party: m.Party})
 }
 
 func (s *server) signOut(c *echo.Context) error {

@@ -43,9 +43,18 @@ type kind[T any] struct {
 	after func(body *T, other *T) (changed bool)
 }
 
+// sees tells whether an actor sees things of the kind: a guest those only that are for all.
+func (k kind[T]) sees(a Actor) bool { return !a.IsMember() || slices.Contains(forGuests, k.topic) }
+
+// forGuests are the topics that whoever was invited to a party sees.
+var forGuests = []string{store.Parties, store.Emergency}
+
 func list[T any](ctx context.Context, v *Service, a Actor, k kind[T]) ([]Kept[T], error) {
 	if err := a.MayRead(); err != nil {
 		return nil, err
+	}
+	if !k.sees(a) {
+		return []Kept[T]{}, nil
 	}
 	rows, err := v.store.AllKept(ctx, a.Workspace, k.topic)
 	if err != nil {
@@ -71,7 +80,7 @@ func one[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUI
 		return Kept[T]{}, err
 	}
 	row, err := v.store.Kept(ctx, a.Workspace, k.topic, id)
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, store.ErrNotFound) || err == nil && !k.sees(a) {
 		return Kept[T]{}, fault.Missing(k.name + " " + id.String())
 	} else if err != nil {
 		return Kept[T]{}, err
@@ -111,11 +120,10 @@ func put[T any](
 		Created bool
 	}
 	out, err := perform(ctx, v, a, store.Wanted{Once: match.Once}, func(c *store.Change) (answer, error) {
-		all, err := c.CurrentKept(k.topic)
+		before, count, err := c.OneKept(k.topic, id)
 		if err != nil {
 			return answer{}, err
 		}
-		before := keptBefore(all, id)
 		same := before != nil && string(before.Body) == string(text)
 		if refused := holdKept(match, k, id, before); refused != nil && !(same && match.creates()) {
 			return answer{}, refused
@@ -123,19 +131,15 @@ func put[T any](
 		if same {
 			return answer{Row: *before}, nil
 		}
-		if before == nil && len(all) >= k.most {
-			return answer{}, fault.New(
-				fault.Invalid,
-				"there are %d %ss already, as many as there may be; delete one first",
-				len(all),
-				k.name,
-			)
+		if before == nil && count >= k.most {
+			return answer{}, fault.New(fault.Invalid,
+				"there are %d %ss already, as many as there may be; delete one first", count, k.name)
 		}
 		row := store.Kept{ID: id, Body: text}
 		if err := c.WriteKept(k.topic, before, &row); err != nil {
 			return answer{}, err
 		}
-		return answer{row, before == nil}, k.adjust(c, all, id, &body)
+		return answer{row, before == nil}, k.adjust(c, id, &body)
 	})
 	if err != nil {
 		return Kept[T]{}, false, err
@@ -145,9 +149,13 @@ func put[T any](
 }
 
 // adjust brings the others in accord with one that was written.
-func (k kind[T]) adjust(c *store.Change, all []store.Kept, id uuid.UUID, body *T) error {
+func (k kind[T]) adjust(c *store.Change, id uuid.UUID, body *T) error {
 	if k.after == nil {
 		return nil
+	}
+	all, err := c.CurrentKept(k.topic)
+	if err != nil {
+		return err
 	}
 	for n := range all {
 		other, err := unpack[T](all[n])
@@ -174,24 +182,16 @@ func drop[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UU
 	}
 	match.exists = true
 	_, err := perform(ctx, v, a, store.Wanted{Once: match.Once}, func(c *store.Change) (struct{}, error) {
-		all, err := c.CurrentKept(k.topic)
+		before, _, err := c.OneKept(k.topic, id)
 		if err != nil {
 			return struct{}{}, err
 		}
-		before := keptBefore(all, id)
 		if err := holdKept(match, k, id, before); err != nil {
 			return struct{}{}, err
 		}
 		return struct{}{}, c.DeleteKept(k.topic, before)
 	})
 	return v.unlessDeletedBefore(ctx, a, k.topic, id.String(), match, err)
-}
-
-func keptBefore(all []store.Kept, id uuid.UUID) *store.Kept {
-	if i := slices.IndexFunc(all, func(r store.Kept) bool { return r.ID == id }); i >= 0 {
-		return &all[i]
-	}
-	return nil
 }
 
 // holdKept holds a change to the condition that it came with.

@@ -6,6 +6,8 @@
 //	atlas       the regions in use, and what answers from them
 //	catalog     a workspace's features in memory
 //	feed        the change log, followed and handed on
+//	party       where the members of parties are, in memory
+//	lookout     what enters and leaves watches
 //	background  the goroutines, owned
 //	fault       how a request is refused
 package service
@@ -14,6 +16,7 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -28,6 +31,8 @@ import (
 	"viandante/service/catalog"
 	"viandante/service/fault"
 	"viandante/service/feed"
+	"viandante/service/lookout"
+	"viandante/service/party"
 	"viandante/store"
 	"viandante/world"
 )
@@ -49,6 +54,7 @@ type Service struct {
 	log     *slog.Logger
 	imagery *imagery.Client
 	feed    *feed.Feed
+	hub     *party.Hub
 	crew    *background.Crew
 	// alive ends when the service is closed.
 	alive context.Context
@@ -72,6 +78,7 @@ func New(s *store.Store, regionDir string, log *slog.Logger, o Options) *Service
 	v := &Service{atlas: atlas.New(s, regionDir, log), store: s, log: log, imagery: imagery.NewClient(time.Now),
 		crew: background.New(log), houses: map[uuid.UUID]*house{}, pictures: make(chan struct{}, 1)}
 	v.feed = feed.New(s, o.KeepChanges, v.crew)
+	v.hub = party.New(s, time.Now, v.crew)
 	v.alive, v.end = context.WithCancel(context.Background())
 	return v
 }
@@ -102,20 +109,23 @@ func (v *Service) Load(ctx context.Context) error {
 // Run keeps regions and features current with what other processes write, until ctx is done. What goes wrong in it is
 // logged and counted, and it goes on.
 func (v *Service) Run(ctx context.Context) {
-	follow := func(what string, run func(context.Context, func(error))) {
-		failing := false
-		v.crew.Go(ctx, what, func(ctx context.Context) {
-			run(ctx, func(err error) {
-				if err != nil && !failing {
-					v.log.Warn("following the database fails; trying again", "what", what, "error", err)
-				}
-				failing = err != nil
-			})
-		})
-	}
-	follow("the change log", v.feed.Run)
-	follow("the regions in use", v.atlas.Run)
+	v.follow(ctx, "the change log", v.feed.Run)
+	v.follow(ctx, "the regions in use", v.atlas.Run)
+	v.follow(ctx, "where everybody is", v.hub.Run)
 	<-ctx.Done()
+}
+
+// follow has something run in the background that tells now and then how it went; what fails is logged once.
+func (v *Service) follow(ctx context.Context, what string, run func(context.Context, func(error))) {
+	failing := false
+	v.crew.Go(ctx, what, func(ctx context.Context) {
+		run(ctx, func(err error) {
+			if err != nil && !failing {
+				v.log.Warn("following the database fails; trying again", "what", what, "error", err)
+			}
+			failing = err != nil
+		})
+	})
 }
 
 // Close ends what was started, and waits for it.
@@ -146,6 +156,9 @@ type house struct {
 	store     *store.Store
 	workspace uuid.UUID
 	catalog   *catalog.Catalog
+	room      *party.Room
+	lookout   *lookout.Lookout
+	parties   parties
 	channel   *feed.Channel
 	writing   chan struct{} // holds one for whoever of this process writes one feature
 }
@@ -160,12 +173,22 @@ func (h *house) Load(ctx context.Context, no uint64) error {
 	if err != nil {
 		return err
 	}
+	if err := h.parties.load(ctx, h.store, h.workspace); err != nil {
+		return err
+	}
 	return h.catalog.Load(catalog.Contents{No: no, Collections: collections, Categories: categories,
 		Features: h.features(ctx)})
 }
 
-// Apply brings the catalog forward.
-func (h *house) Apply(log []store.Logged) error { return h.catalog.Apply(log) }
+// Apply brings what is held forward.
+func (h *house) Apply(log []store.Logged) error {
+	if err := h.catalog.Apply(log); err != nil {
+		return err
+	}
+	h.parties.apply(log)
+	h.lookout.Apply(log)
+	return nil
+}
 
 // lock waits until nobody else of this process writes one feature, or the context ends.
 func (h *house) lock(ctx context.Context) error {
@@ -190,13 +213,19 @@ func (v *Service) house(ctx context.Context, workspace uuid.UUID) (*house, error
 	h := v.houses[workspace]
 	if h == nil {
 		h = &house{store: v.store, workspace: workspace, catalog: catalog.New(), writing: make(chan struct{}, 1)}
+		h.room = v.hub.Room(workspace)
+		h.lookout = lookout.New(v.store, workspace, v.hub.Process, h.room, h.catalog, v.log)
 		h.channel = v.feed.Channel(workspace, h)
 		v.houses[workspace] = h
 		v.crew.Go(v.alive, "building indexes", h.catalog.Run)
+		v.follow(v.alive, "looking at watches", h.lookout.Run)
 	}
 	v.mu.Unlock()
 	if h.catalog.Now() != nil {
 		return h, nil
+	}
+	if err := h.room.Open(ctx); err != nil {
+		return h, err
 	}
 	return h, h.channel.Open(ctx)
 }
@@ -252,7 +281,7 @@ func (v *Service) Seen(a Actor) uint64 {
 
 // Topics are what the change log tells of.
 var Topics = []string{store.Features, store.Collections, store.Categories, store.Views, store.Overlays, store.Imagery,
-	store.Rehearsals}
+	store.Rehearsals, store.Parties, store.Watches, store.Links, store.Emergency}
 
 // FollowChanges follows the changes of an actor's workspace: see feed.Channel.
 func (v *Service) FollowChanges(ctx context.Context, a Actor, since *uint64) (*feed.Follower, error) {
@@ -273,8 +302,10 @@ func SeesChange(a Actor, e *feed.Event) bool {
 		return a.Sees(e.Collection)
 	case store.Collections:
 		return a.Sees(e.Entity)
+	case store.Parties:
+		return !a.IsMember() || e.Entity == a.Party.String()
 	}
-	return true
+	return !a.IsMember() || slices.Contains(forGuests, e.Topic)
 }
 
 // Explain returns what an error of the database means to whoever asked; other errors stay as they are.

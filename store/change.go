@@ -99,23 +99,31 @@ func (s *Store) ChangeOf(
 	ctx, cancel := context.WithTimeout(ctx, writeWait)
 	defer cancel()
 	err = s.run(ctx, func(ctx context.Context) error {
-		const tries = 8
-		for try := 1; ; try++ {
+		return retried(ctx, func() error {
 			c := s.change(ctx, workspace, actor)
 			c.wanted = want
 			done, err = s.once(c, f)
-			var me *mysql.MySQLError
-			if err == nil || try == tries || !errors.As(err, &me) || me.Number != 1213 && me.Number != 1205 {
-				return err
-			}
-			select {
-			case <-time.After(time.Duration(rand.Int64N(int64(time.Millisecond) << try))):
-			case <-ctx.Done():
-				return ctx.Err()
-			}
-		}
+			return err
+		})
 	})
 	return done, busy(ctx, err)
+}
+
+// retried does something again while a deadlock or a lock that was not had in time keeps it from being done.
+func retried(ctx context.Context, f func() error) error {
+	const tries = 8
+	for try := 1; ; try++ {
+		err := f()
+		var me *mysql.MySQLError
+		if err == nil || try == tries || !errors.As(err, &me) || me.Number != 1213 && me.Number != 1205 {
+			return err
+		}
+		select {
+		case <-time.After(time.Duration(rand.Int64N(int64(time.Millisecond) << try))):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
 }
 
 // busy tells that a change took too long, in the store's words.

@@ -62,6 +62,26 @@ func (c *Change) CurrentKept(topic string) ([]Kept, error) {
 	return out, err
 }
 
+// OneKept returns one of a topic as it is now, nil for none, and how many there are.
+func (c *Change) OneKept(topic string, id uuid.UUID) (*Kept, int, error) {
+	if err := c.flush(); err != nil {
+		return nil, 0, err
+	}
+	var out []Kept
+	err := c.conn.SelectContext(c.ctx, &out,
+		`SELECT id, body, version FROM kept WHERE workspace = ? AND topic = ? AND id = ?`, c.Workspace[:], topic, id[:])
+	if err != nil {
+		return nil, 0, err
+	}
+	count := 0
+	err = c.conn.GetContext(c.ctx, &count, `SELECT COUNT(*) FROM kept WHERE workspace = ? AND topic = ?`,
+		c.Workspace[:], topic)
+	if len(out) == 0 {
+		return nil, count, err
+	}
+	return &out[0], count, err
+}
+
 // WriteKept creates or replaces something kept and logs it. before is nil for a new one; k gets its version.
 func (c *Change) WriteKept(topic string, before, k *Kept) error {
 	k.Version = c.No

@@ -22,6 +22,10 @@ const (
 	Overlays    = "overlays"
 	Imagery     = "imagery"
 	Rehearsals  = "rehearsals"
+	Parties     = "parties"
+	Watches     = "watches"
+	Links       = "links"
+	Emergency   = "emergency"
 )
 
 // Logged is an entry of the change log. Before and After are what a feature was and is; of other topics their texts are

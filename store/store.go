@@ -7,7 +7,6 @@ package store
 
 import (
 	"context"
-	"crypto/sha256"
 	"database/sql"
 	"embed"
 	"errors"
@@ -147,61 +146,6 @@ func (s *Store) CreateWorkspace(ctx context.Context, id uuid.UUID, name string) 
 	return err
 }
 
-// Credential lets somebody into a workspace: an app's token or a page's session.
-type Credential struct {
-	// ID names the credential in the change log; it is no secret.
-	ID        uuid.UUID  `db:"id"`
-	Workspace uuid.UUID  `db:"workspace"`
-	Kind      string     `db:"kind"`
-	Name      string     `db:"name"`
-	Scopes    string     `db:"scopes"`
-	Origins   string     `db:"origins"`
-	ExpiresAt *time.Time `db:"expires_at"`
-}
-
-// Kinds of credential.
-const (
-	Token   = "token"
-	Session = "session"
-)
-
-// AddCredential keeps a credential under the hash of its secret.
-func (s *Store) AddCredential(ctx context.Context, secret string, c Credential) error {
-	hash := sha256.Sum256([]byte(secret))
-	id, err := uuid.NewV7()
-	if err != nil {
-		return err
-	}
-	err = s.exec(
-		ctx,
-		`INSERT INTO credentials (id, hash, workspace, kind, name, scopes, origins, created_at, expires_at) VALUES (?,
-			?, ?, ?, ?, ?, ?, ?, ?)
-		ON DUPLICATE KEY UPDATE scopes = VALUES(scopes), origins = VALUES(origins), expires_at = VALUES(expires_at)`,
-		id[:],
-		hash[:],
-		c.Workspace[:],
-		c.Kind,
-		c.Name,
-		c.Scopes,
-		c.Origins,
-		s.now().UTC(),
-		c.ExpiresAt,
-	)
-	return err
-}
-
-// Credential returns what a secret gives access to; ErrNotFound when it is unknown or has expired.
-func (s *Store) Credential(ctx context.Context, secret string) (Credential, error) {
-	hash := sha256.Sum256([]byte(secret))
-	var c Credential
-	err := s.get(ctx, &c, `SELECT id, workspace, kind, name, scopes, origins, expires_at FROM credentials
-		WHERE hash = ? AND (expires_at IS NULL OR expires_at > ?)`, hash[:], s.now().UTC())
-	if errors.Is(err, sql.ErrNoRows) {
-		err = ErrNotFound
-	}
-	return c, err
-}
-
 // RegionRow puts a region file into use.
 type RegionRow struct {
 	Name    string    `db:"name"`
@@ -223,12 +167,5 @@ func (s *Store) UseRegion(ctx context.Context, name, hash, source string) error 
 	err := s.exec(ctx, `INSERT INTO regions (name, hash, source, added_at) VALUES (?, ?, ?, ?)
 		ON DUPLICATE KEY UPDATE hash = VALUES(hash), source = VALUES(source), added_at = VALUES(added_at)`, name, hash,
 		source, s.now().UTC())
-	return err
-}
-
-// DropCredential forgets a credential.
-func (s *Store) DropCredential(ctx context.Context, secret string) error {
-	hash := sha256.Sum256([]byte(secret))
-	err := s.exec(ctx, `DELETE FROM credentials WHERE hash = ?`, hash[:])
 	return err
 }

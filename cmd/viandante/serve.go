@@ -19,6 +19,7 @@ import (
 	"viandante/server"
 	"viandante/service"
 	"viandante/service/access"
+	"viandante/standin"
 	"viandante/store"
 	"viandante/ui"
 )
@@ -123,7 +124,7 @@ func (e *env) run(
 	}
 	gate := access.NewGate(db, time.Now)
 	config := server.Config{Service: svc, Gate: gate, Page: ui.Page(), Hosts: e.hosts, Demo: demo, Log: e.log,
-		Now: time.Now}
+		Receiver: standin.Receiver(), Now: time.Now}
 	if phones != nil {
 		config.Phone = &phones.phone
 		config.Hosts = append(slices.Clone(e.hosts), phones.hosts...)

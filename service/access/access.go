@@ -29,6 +29,8 @@ type Actor struct {
 	Read, Write bool
 	// Collections are the only ones whose features he sees; nil for all.
 	Collections []string
+	// Member and Party are those of a guest: somebody who was invited to a party, and sees nothing else.
+	Member, Party uuid.UUID
 }
 
 // Store returns the actor as the change log knows him.
@@ -88,6 +90,10 @@ func (c Credential) OriginAllowed(origin string) bool {
 // Actor returns who comes with the credential.
 func (c Credential) Actor() Actor {
 	scopes := strings.Fields(c.Scopes)
+	if len(scopes) == 1 && strings.HasPrefix(scopes[0], store.MemberPrefix) {
+		a, _ := asMember(c, scopes[0]) // what is no member may do nothing
+		return a
+	}
 	return Actor{Workspace: c.Workspace, ID: c.ID, Name: c.Name, Read: slices.Contains(scopes, "read"),
 		Write: slices.Contains(scopes, "write")}
 }
@@ -169,9 +175,15 @@ func (g *Gate) SignInDemo(ctx context.Context, d Demo) (secret string, until tim
 }
 
 func (g *Gate) begin(ctx context.Context, session store.Credential) (string, time.Time, string, error) {
+	return g.beginFor(ctx, session, SessionTime)
+}
+
+func (g *Gate) beginFor(
+	ctx context.Context, session store.Credential, forTime time.Duration,
+) (string, time.Time, string, error) {
 	random := make([]byte, 32)
 	rand.Read(random)
-	secret, until := hex.EncodeToString(random), g.now().Add(SessionTime).UTC()
+	secret, until := hex.EncodeToString(random), g.now().Add(forTime).UTC()
 	session.Kind, session.ExpiresAt = store.Session, &until
 	return secret, until, session.Name, g.store.AddCredential(ctx, secret, session)
 }

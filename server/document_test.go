@@ -195,6 +195,12 @@ func (p *parameter) check(t testing.TB, where, text string) {
 			return
 		}
 		value = n
+	} else if p.schema.Types != nil && slices.Contains(p.schema.Types.ToStrings(), "number") {
+		v, err := strconv.ParseFloat(text, 64)
+		if !assert.NoError(t, err, "%s: %s", where, p.name) {
+			return
+		}
+		value = v
 	}
 	assert.NoError(t, p.schema.Validate(value), "%s: %s", where, p.name)
 }

@@ -80,17 +80,21 @@ type Reading struct {
 // and GeoJSON points. Without letters the order is lat, lng.
 func Read(s string) (Reading, error) {
 	t := strings.TrimSpace(s)
-	if len(t) > 400 {
+	isURI := len(t) >= 4 && strings.EqualFold(t[:4], "geo:")
+	if len(t) > 400 && !(isURI && len(t) <= mostURI) {
 		return Reading{}, &ParseError{s, "is too long to be a position", "paste one position only"}
 	}
 	switch {
-	case strings.HasPrefix(strings.ToLower(t), "geo:"):
+	case isURI:
 		return readGeoURI(t)
 	case strings.HasPrefix(t, "{"):
 		return readGeoJSON(t)
 	}
 	return readAngles(t)
 }
+
+// mostURI bounds a geo: URI, which may have any parameters besides its position.
+const mostURI = 8000
 
 func readGeoURI(s string) (Reading, error) {
 	coords, params, _ := strings.Cut(s[len("geo:"):], ";")

@@ -12,7 +12,7 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/yosida95/uritemplate/v3"
+	stduritemplate "github.com/std-uritemplate/std-uritemplate/go/v2"
 
 	"viandante/core/geo"
 	"viandante/service/fault"
@@ -158,12 +158,10 @@ func checkTemplate(template string) error {
 	case strings.HasPrefix(strings.ToLower(scheme), "http") && !hostOf.MatchString(template):
 		return bad("does not name its host in full", "the host is the same for every place: https://maps.example/…")
 	}
-	parsed, err := uritemplate.New(template)
-	if err != nil {
-		return bad("is not a URI template: "+strings.TrimPrefix(err.Error(), "uritemplate:"),
-			"RFC 6570, e.g. https://maps.example/at{?lat,lng,name}")
+	if _, err := expand(template, nil); err != nil {
+		return bad("is not a URI template: "+err.Error(), "RFC 6570, e.g. https://maps.example/at{?lat,lng,name}")
 	}
-	names := parsed.Varnames()
+	names := variablesOf(template)
 	if len(names) == 0 {
 		return bad("has no variable, so that it leads to the same whatever the place", variableNames())
 	}
@@ -185,7 +183,7 @@ func checkTemplate(template string) error {
 		}
 	}
 	for _, t := range []Target{sample, {Name: sample.Name, At: sample.At, UncertaintyM: math.NaN(), Zoom: math.NaN()}} {
-		made, err := expand(parsed, t.values(nil, "show"))
+		made, err := expand(template, t.values(nil, "show"))
 		if err == nil {
 			_, err = url.Parse(made)
 		}
@@ -197,6 +195,17 @@ func checkTemplate(template string) error {
 }
 
 func notInName(r rune) bool { return r == ',' || r == ':' || r == '*' }
+
+// variablesOf returns the names of a template's variables.
+func variablesOf(template string) (out []string) {
+	for _, e := range operator.FindAllStringSubmatch(template, -1) {
+		for one := range strings.SplitSeq(e[2], ",") {
+			name, _, _ := strings.Cut(strings.TrimSuffix(one, "*"), ":")
+			out = append(out, name)
+		}
+	}
+	return out
+}
 
 // sample is what templates are tried on.
 var sample = Target{Name: "Well & Pump, #2 (100 % \"sweet\")", Address: "Mill Lane 12/3, 4100 Varrowby",
@@ -219,26 +228,22 @@ func (a *App) Link(intent string, t Target) (link string, ok bool, err error) {
 	if !knows {
 		return "", false, nil
 	}
-	parsed, err := uritemplate.New(template)
-	if err != nil {
-		return "", false, err
-	}
 	values := t.values(a.Words, intent)
-	for _, name := range parsed.Varnames() {
+	for _, name := range variablesOf(template) {
 		if _, there := values[name]; !there && (name == "lat" || name == "lng" || name == "q") {
 			return "", false, nil
 		}
 	}
-	link, err = expand(parsed, values)
+	link, err = expand(template, values)
 	return link, err == nil, err
 }
 
-func expand(t *uritemplate.Template, values map[string]string) (string, error) {
-	in := uritemplate.Values{}
+func expand(template string, values map[string]string) (string, error) {
+	in := stduritemplate.Substitutions{}
 	for name, v := range values {
-		in.Set(name, uritemplate.String(v))
+		in[name] = v
 	}
-	return t.Expand(in)
+	return stduritemplate.Expand(template, in)
 }
 
 // values are the variables that are defined for a target.

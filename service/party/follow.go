@@ -91,6 +91,10 @@ type ring struct {
 func (r *Room) tell() {
 	r.mu.Lock()
 	defer r.mu.Unlock()
+	r.tellNow()
+}
+
+func (r *Room) tellNow() {
 	if len(r.pending) == 0 {
 		return
 	}
@@ -168,6 +172,7 @@ func (f *Follower) whole() []*Told {
 	r := f.room
 	r.mu.Lock()
 	defer r.mu.Unlock()
+	r.tellNow() // what follows comes after it
 	r.ring.mu.Lock()
 	f.next, f.begun = r.ring.next, true
 	r.ring.mu.Unlock()

@@ -396,12 +396,13 @@ func (r *Room) again(list []Member) {
 }
 
 func (h *Hub) hear(ctx context.Context) error {
-	list, now, err := h.store.MembersWritten(ctx, h.Process, h.heard.Add(-overlap))
+	since := h.heard.Add(-overlap)
+	if h.heard.IsZero() { // rooms were read whole
+		since = h.now().Add(-time.Minute)
+	}
+	list, now, err := h.store.MembersWritten(ctx, h.Process, since)
 	if err != nil {
 		return err
-	}
-	if h.heard.IsZero() { // rooms are read whole
-		list = nil
 	}
 	h.heard = now
 	for _, m := range list {

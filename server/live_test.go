@@ -377,17 +377,18 @@ func TestWatchesTellWhatEntersAndLeaves(t *testing.T) {
 	_, members := s.party("", "Ida", "Tam")
 	ida, tam := members[0], members[1]
 	inside, near := "/v1/watches/"+newID(), "/v1/watches/"+newID()
+	const whom = `"people":true,"places":false}`
 	for body, says := range map[string]string{
-		`{"name":"W","people":true,"places":false}`:                                                   "only one that says where",
-		`{"name":"W","center":[-26,-38],"within_m":0,"people":true,"places":false}`:                   "within_m",
-		`{"name":"W","center":[-26,-38],"within_m":5,"beyond_m":5,"people":true,"places":false}`:      "beyond_m",
-		`{"name":"W","center":[-26,-38],"within_m":5,"people":false,"places":false}`:                  "look at people",
-		`{"name":"W","center":[-38,-126],"within_m":5,"people":true,"places":false}`:                  "",
-		`{"name":"W","follows":"` + newID() + `","within_m":5,"people":true,"places":false}`:          "nobody in a party",
-		`{"name":"W","follows":"` + idOf(ida) + `","within_m":1e6,"people":true,"places":false}`:      "100000",
-		`{"name":"W","area":[[[-26,-38],[-26,-38.1]]],"people":true,"places":false}`:                  "area",
-		`{"name":"W","center":[-26,-38],"within_m":5,"hysteresis_m":-1,"people":true,"places":false}`: "hysteresis_m",
-		`{"name":"","center":[-26,-38],"within_m":5,"people":true,"places":false}`:                    "name",
+		`{"name":"W",` + whom: "only one that says where",
+		`{"name":"W","center":[-26,-38],"within_m":0,` + whom:                        "within_m",
+		`{"name":"W","center":[-26,-38],"within_m":5,"beyond_m":5,` + whom:           "beyond_m",
+		`{"name":"W","center":[-26,-38],"within_m":5,"people":false,"places":false}`: "look at people",
+		`{"name":"W","center":[-38,-126],"within_m":5,` + whom:                       "",
+		`{"name":"W","follows":"` + newID() + `","within_m":5,` + whom:               "nobody in a party",
+		`{"name":"W","follows":"` + idOf(ida) + `","within_m":1e6,` + whom:           "100000",
+		`{"name":"W","area":[[[-26,-38],[-26,-38.1]]],` + whom:                       "area",
+		`{"name":"W","center":[-26,-38],"within_m":5,"hysteresis_m":-1,` + whom:      "hysteresis_m",
+		`{"name":"","center":[-26,-38],"within_m":5,` + whom:                         "name",
 	} {
 		a := s.put("/v1/watches/"+newID(), body)
 		assert.Equal(t, 400, a.status, "%s: %s", body, a.body)
@@ -529,16 +530,18 @@ func TestOnwardLinks(t *testing.T) {
 		return out
 	}
 	got := links("?from=-38,-26&by=foot&zoom=16&platform=android")
-	for name, want := range map[string]string{
-		"Field maps show":                    "https://maps.example/at?lat=-38.05&lng=-26.05&name=Well%20%26%20Pump%2C%20%232&zoom=16",
-		"Field maps route":                   "fieldmaps://way?from_lat=-38&from_lng=-26&lat=-38.05&lng=-26.05&mode=walking",
-		"geo: link show":                     "geo:-38.05,-26.05;u=8;name=Well%20%26%20Pump%2C%20%232",
-		"geo: link that shows the name show": "geo:-38.05,-26.05?q=-38.05%2C-26.05%28Well%20%26%20Pump%2C%20%232%29",
-		"default show":                       "Field maps",
-		"default search":                     "geo: link",
-		"text":                               "Well & Pump, #2\nMill Lane 12, 4100 Varrowby\n-38.05,-26.05 ± 8 m",
+	for _, tt := range [][2]string{
+		{"Field maps show",
+			"https://maps.example/at?lat=-38.05&lng=-26.05&name=Well%20%26%20Pump%2C%20%232&zoom=16"},
+		{"Field maps route", "fieldmaps://way?from_lat=-38&from_lng=-26&lat=-38.05&lng=-26.05&mode=walking"},
+		{"geo: link show", "geo:-38.05,-26.05;u=8;name=Well%20%26%20Pump%2C%20%232"},
+		{"geo: link that shows the name show",
+			"geo:-38.05,-26.05?q=-38.05%2C-26.05%28Well%20%26%20Pump%2C%20%232%29"},
+		{"default show", "Field maps"},
+		{"default search", "geo: link"},
+		{"text", "Well & Pump, #2\nMill Lane 12, 4100 Varrowby\n-38.05,-26.05 ± 8 m"},
 	} {
-		assert.Equal(t, want, got[name], name)
+		assert.Equal(t, tt[1], got[tt[0]], tt[0])
 	}
 	got = links("?platform=ios&intent=route")
 	assert.NotContains(t, got, "Field maps route")

@@ -32,7 +32,7 @@ var (
 
 const (
 	demoRegion  = "Orrisand"
-	demoVersion = "demo-10"
+	demoVersion = "demo-11"
 	demoPlaces  = 96
 )
 
@@ -110,9 +110,10 @@ func (e *env) prepareDemo(ctx context.Context, db *store.Store, svc *service.Ser
 	}
 	mark := filepath.Join(e.data, "demo.standpoint")
 	out := &server.Demo{Demo: access.Demo{Workspace: demoWorkspace}, StandIn: standin.Imagery()}
-	if err := e.plantImagery(ctx, svc); err != nil {
+	if err := errors.Join(e.plantImagery(ctx, svc), e.plantLink(ctx, svc)); err != nil {
 		return nil, err
 	}
+	e.beside = walk
 	if text, err := os.ReadFile(mark); err == nil && svc.RegionSource(demoRegion) != "" {
 		version, standpoint, _ := strings.Cut(strings.TrimSpace(string(text)), " ")
 		if err := out.Standpoint.UnmarshalText([]byte(standpoint)); err == nil && version == demoVersion {

@@ -12,6 +12,7 @@ import (
 
 	"golang.org/x/sys/unix"
 
+	"viandante/service"
 	"viandante/store"
 	"viandante/store/mariadb"
 )
@@ -23,6 +24,8 @@ type env struct {
 	log               *slog.Logger
 	keepChanges       time.Duration
 	phone             string
+	// beside goes on beside the server, until ctx is done: the devices of the demo.
+	beside func(ctx context.Context, svc *service.Service) error
 }
 
 func environment(log *slog.Logger) *env {

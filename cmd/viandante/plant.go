@@ -117,7 +117,8 @@ func plant(ctx context.Context, svc *service.Service, island *demo.Island) error
 			return err
 		}
 	}
-	return errors.Join(plantStretches(island, keep), plantDesk(ctx, svc, island), plantJourneys(ctx, svc, island))
+	return errors.Join(plantStretches(island, keep), plantDesk(ctx, svc, island), plantJourneys(ctx, svc, island),
+		plantParty(ctx, svc, island))
 }
 
 // plantMended stores a post as it was first written down, some metres off and without what is noted of it, and then as
@@ -258,15 +259,24 @@ func plantJourneys(ctx context.Context, svc *service.Service, island *demo.Islan
 
 var demoImagery = demoID("soil")
 
-// plantImagery adds the stand-in as a source of imagery, under the address that this server has now; of one that is
-// there already everything else stays.
-func (e *env) plantImagery(ctx context.Context, svc *service.Service) error {
+// ownURL is the address under which this server answers on this machine.
+func (e *env) ownURL() (string, error) {
 	host, port, err := net.SplitHostPort(e.listen)
 	if err != nil {
-		return fmt.Errorf("VIANDANTE_LISTEN: %w", err)
+		return "", fmt.Errorf("VIANDANTE_LISTEN: %w", err)
 	}
 	if ip := net.ParseIP(host); host == "" || ip != nil && ip.IsUnspecified() {
 		host = "127.0.0.1"
+	}
+	return "http://" + net.JoinHostPort(host, port), nil
+}
+
+// plantImagery adds the stand-in as a source of imagery, under the address that this server has now; of one that is
+// there already everything else stays.
+func (e *env) plantImagery(ctx context.Context, svc *service.Service) error {
+	base, err := e.ownURL()
+	if err != nil {
+		return err
 	}
 	all, err := svc.Imagery(ctx, demoActor)
 	if err != nil {
@@ -285,7 +295,7 @@ func (e *env) plantImagery(ctx context.Context, svc *service.Service) error {
 			source, match = k.Body, service.At(k.Version)
 		}
 	}
-	source.Template = "http://" + net.JoinHostPort(host, port) + server.StandInPath + "/soil/{z}/{x}/{y}.png"
+	source.Template = base + server.StandInPath + "/soil/{z}/{x}/{y}.png"
 	_, _, err = svc.PutImagery(ctx, demoActor, demoImagery, source, match)
 	return err
 }

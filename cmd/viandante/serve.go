@@ -136,6 +136,13 @@ func (e *env) run(
 	current.to(handler)
 	var following sync.WaitGroup
 	following.Go(func() { svc.Run(ctx) })
+	if e.beside != nil {
+		following.Go(func() {
+			if err := e.beside(ctx, svc); err != nil {
+				e.log.Warn("the wardens do not walk", "error", err)
+			}
+		})
+	}
 	defer following.Wait()
 	defer stop() // before what its requests rest on is closed
 	if net.ParseIP(host).IsUnspecified() {

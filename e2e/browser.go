@@ -46,7 +46,8 @@ func StartChromium(parent context.Context) (*Chromium, func(), error) {
 		),
 		chromedp.Flag("disable-sync", true),
 		chromedp.Flag("force-color-profile", "srgb"),
-		chromedp.Flag("disable-features", "Translate,MediaRouter,OptimizationHints"),
+		// A page that is come back to is loaded anew, as on a phone that needed the room.
+		chromedp.Flag("disable-features", "Translate,MediaRouter,OptimizationHints,BackForwardCache"),
 	)
 	allocated, stopAllocator := chromedp.NewExecAllocator(parent, options...)
 	ctx, stopFirst := chromedp.NewContext(allocated)

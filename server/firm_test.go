@@ -110,9 +110,9 @@ func TestConditionsAsRFC9110HasThem(t *testing.T) {
 		"/v1/views/" + newID(): `{"name":"V","center":[0,0],"zoom":3}`,
 		"/v1/imagery/" + newID(): `{"name":"I","template":"http://127.0.0.1:1/{z}/{x}/{y}.png","max_zoom":3,` +
 			`"opacity":1}`,
-		"/v1/parties/" + newID(): `{"name":"V"}`,
-		"/v1/watches/" + newID(): `{"name":"V","center":[0,0],"within_m":100,"people":true,"places":false}`,
-		"/v1/emergency":          `{"name":"V","telephone":"+999 40 100"}`,
+		"/v1/parties/" + newID():        `{"name":"V"}`,
+		"/v1/watches/" + newID():        `{"name":"V","center":[0,0],"within_m":100,"people":true,"places":false}`,
+		"/v1/emergency":                 `{"name":"V","telephone":"+999 40 100"}`,
 		"/v1/link-templates/" + newID(): `{"name":"V","templates":{"show":"https://maps.example/{?lat,lng}"}}`,
 	}
 	for path, body := range made {

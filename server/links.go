@@ -1,6 +1,7 @@
 package server
 
 import (
+	"errors"
 	"math"
 	"net/http"
 	"strconv"
@@ -96,7 +97,7 @@ type linkOut struct {
 	Platforms []string `json:"platforms"`
 }
 
-func sendLinks(c *echo.Context, links []service.Link, q *service.LinkQuestion) error {
+func sendLinks(c *echo.Context, links []service.Link, q *service.LinkQuestion, wrong ...fault.Field) error {
 	out := make([]linkOut, len(links))
 	for i, l := range links {
 		out[i] = linkOut{nil, l.App, l.Intent, l.URL, l.Default, l.Platforms}
@@ -107,7 +108,11 @@ func sendLinks(c *echo.Context, links []service.Link, q *service.LinkQuestion) e
 			out[i].Platforms = []string{}
 		}
 	}
-	return c.JSON(http.StatusOK, map[string]any{"links": out, "text": q.Plain()})
+	body := map[string]any{"links": out, "text": q.Plain()}
+	if len(wrong) > 0 {
+		body["wrong"] = wrong[0]
+	}
+	return c.JSON(http.StatusOK, body)
 }
 
 // previewLinks answers POST /v1/link-templates/preview: what a template would make, before it is saved.
@@ -123,7 +128,11 @@ func (s *server) previewLinks(c *echo.Context) error {
 		return err
 	}
 	links, err := s.Service.PreviewLinks(c.Request().Context(), actor(c), body, question)
-	if err != nil {
+	var wrong *fault.Error
+	switch {
+	case errors.As(err, &wrong) && wrong.Kind == fault.Invalid && len(wrong.Fields) > 0:
+		return sendLinks(c, nil, &question, wrong.Fields[0]) // what is half written is no failure
+	case err != nil:
 		return err
 	}
 	return sendLinks(c, links, &question)

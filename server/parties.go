@@ -424,7 +424,7 @@ func tellParty(t *party.Told) ([]byte, error) {
 	var err error
 	if t.Whole || len(t.Members)+len(t.Left) > 0 {
 		out := toldMembers{Party: t.Party, Whole: t.Whole, Members: make([]memberOut, len(t.Members)),
-			Left: slices.Concat([]uuid.UUID{}, t.Left)}
+			Left: append([]uuid.UUID{}, t.Left...)}
 		for i := range t.Members {
 			out.Members[i] = presentMember(&t.Members[i], "")
 		}

@@ -40,7 +40,7 @@ func plantParty(ctx context.Context, svc *service.Service, island *demo.Island) 
 	ground := island.NestingGrounds(9)[0]
 	follows := memberID(wardens[4])
 	watches := []service.Watch{
-		{Name: "Half-way of the " + beats[0].Name, Center: &geo.Pair{middle.Lng(), middle.Lat()}, WithinM: 400,
+		{Name: "Half-way of a beat", Center: &geo.Pair{middle.Lng(), middle.Lat()}, WithinM: 400,
 			People: true},
 		{Name: "Posts within 500 m of " + wardens[4], Follows: &follows, WithinM: 500, Places: true,
 			Collections: []string{"posts"}},
@@ -98,12 +98,16 @@ func (e *env) plantLink(ctx context.Context, svc *service.Service) error {
 }
 
 // demoWalkers are the wardens' devices: each walks the beat that is his, one by bicycle, and one is not heard for most
-// of the time.
-func demoWalkers(beats [][]geo.Point) []standin.Walker {
+// of the time. Who has no beat walks that of another.
+func demoWalkers(beats map[string][]geo.Point) []standin.Walker {
 	var out []standin.Walker
 	for i, name := range wardens {
-		w := standin.Walker{ID: memberID(name), Line: beats[(i+len(beats)-3)%len(beats)],
-			SpeedMPS: 1.2 + 0.1*float64(i), AccuracyM: 5 + 2*float64(i), OffM: 700 * float64(i)}
+		line, own := beats[name]
+		for k := 0; !own && k < len(wardens); k++ {
+			line, own = beats[wardens[k]]
+		}
+		w := standin.Walker{ID: memberID(name), Line: line, SpeedMPS: 1.2 + 0.1*float64(i),
+			AccuracyM: 5 + 2*float64(i), OffM: 1700 * float64(i)}
 		switch i {
 		case 4:
 			w.SpeedMPS = 4.5
@@ -121,10 +125,11 @@ func walk(ctx context.Context, svc *service.Service) error {
 	if err != nil {
 		return err
 	}
-	var beats [][]geo.Point
+	beats := map[string][]geo.Point{}
 	for _, r := range rows {
-		if lines := r.Geometry().Lines(); len(lines) == 1 {
-			beats = append(beats, lines[0])
+		f, err := r.Feature()
+		if lines := r.Geometry().Lines(); err == nil && len(lines) == 1 {
+			beats[f.Attributes.Get("warden").Text] = lines[0]
 		}
 	}
 	if len(beats) == 0 {

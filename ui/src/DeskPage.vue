@@ -60,6 +60,16 @@ const onWay = declareKeys('Journey', [
   { as: 'Shift R, 1 to 3', what: 'report: blocked, slow, mind this', on: { R: 'report' } },
 ])
 
+const onParty = declareKeys('Together and onward', [
+  { as: 'Shift T · N', what: 'the party · watches', on: { T: 'party', N: 'watches' } },
+  { as: 'Shift F', what: 'show everybody', on: { F: 'everybody' } },
+  { as: '( · )', what: 'who is before · who is next', on: { '(': 'before', ')': 'after' } },
+  { as: 'Shift Y', what: 'share my position, stop', on: { Y: 'share' } },
+  { as: 'Shift G', what: 'a new watch', on: { G: 'watch' } },
+  { as: 'Shift O', what: 'open in another app', on: { O: 'onward' } },
+  { as: 'Shift E', what: 'emergency', on: { E: 'emergency' } },
+])
+
 const onDevice = declareKeys('The device', [
   { as: 'o', what: 'follow it, heading up, or not', on: { o: 'follow' } },
   { as: 'Shift D', what: 'the standpoint follows it', on: { D: 'here' } },
@@ -74,7 +84,7 @@ const onDevice = declareKeys('The device', [
 // The open field book: the map at the left, the page of the bench at its right, the benches as tabs cut into its edge.
 import { useQuery } from '@tanstack/vue-query'
 import { useEventListener } from '@vueuse/core'
-import { computed, onMounted, ref, useTemplateRef, watch } from 'vue'
+import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
 import { api, unwrap, type Feature } from './api/client'
 import type { LatLng } from './chart/camera'
 import {
@@ -93,7 +103,7 @@ import {
   standAt,
   takeBack,
 } from './desk/acts'
-import { MODES, NAMES, desk, type Bench, type Named, type Part } from './desk/desk'
+import { MODES, NAMES, desk, type Bench, type Named, type Part, type PartyPart } from './desk/desk'
 import { begin, beginDrawing, cancel, editing } from './desk/editing'
 import { outlineKey } from './desk/outlinekeys'
 import { complain, notice } from './desk/notice'
@@ -109,9 +119,16 @@ import { followLink, playOrPause, rehearsing, setSpeed, stepBy } from './desk/re
 import { REPORTS, begin as setOut, end, nextVoice, report, resume, toggleWhole, underWay } from './desk/underway'
 import { SPEEDS } from './device/player'
 import { useNearby, useWay } from './desk/questions'
+import { guest, selectedPerson, showEverybody, stepPerson } from './desk/party'
+import { links, openLinks } from './desk/onward'
 import { take, wait } from './desk/quick'
 import { signedIn } from './desk/server'
 import AroundPage from './parts/AroundPage.vue'
+import EmergencyButton from './parts/EmergencyButton.vue'
+import EmergencyDialog from './parts/EmergencyDialog.vue'
+import OnwardDialog from './parts/OnwardDialog.vue'
+import PartyPage from './parts/PartyPage.vue'
+import WatchesPage from './parts/WatchesPage.vue'
 import DeviceBar from './parts/DeviceBar.vue'
 import RawReadings from './parts/RawReadings.vue'
 import RehearsalsPage from './parts/RehearsalsPage.vue'
@@ -134,11 +151,13 @@ import WireLine from './parts/WireLine.vue'
 defineProps<{ demo: LatLng | null }>()
 const emit = defineEmits<{ leave: [] }>()
 
-const benches: { id: Bench; title: string; key: string }[] = [
+const allBenches: { id: Bench; title: string; key: string }[] = [
   { id: 'places', title: 'Places', key: 'L' },
   { id: 'around', title: 'Around', key: 'a' },
   { id: 'journey', title: 'Journey', key: 'j' },
+  { id: 'party', title: 'Party', key: 'Shift T' },
 ]
+const benches = computed(() => (guest.value ? allBenches.filter((b) => b.id === 'party') : allBenches))
 const topLine = useTemplateRef('topLine')
 const text = ref('')
 const lineOpen = ref(false)
@@ -149,6 +168,7 @@ const wireOpen = ref(false)
 const keysOpen = ref(false)
 const phoneOpen = ref(false)
 const readingsOpen = ref(false)
+const emergencyOpen = ref(false)
 
 const { data: ground } = useQuery({
   queryKey: ['regions'],
@@ -195,6 +215,7 @@ function escape(): void {
   else if (desk.place && desk.unfolded) desk.unfolded = false
   else if (desk.place) desk.place = null
   else if (desk.layers) desk.layers = false
+  else if (desk.bench === 'party' && (desk.who || desk.watch)) desk.who = desk.watch = null
   else if (desk.only.length) desk.only = []
   else if (readingsOpen.value) readingsOpen.value = false
   else if (wireOpen.value) wireOpen.value = false
@@ -202,6 +223,7 @@ function escape(): void {
 
 function openBench(bench: Bench): void {
   if (bench === 'journey' && desk.bench === 'journey') desk.journeyPart = 'way'
+  if (bench === 'party' && desk.bench === 'party') desk.partyPart = 'people'
   desk.bench = bench
   desk.layers = false
   desk.unfolded = false
@@ -212,6 +234,7 @@ function fitShown(): void {
   const way = desk.bench === 'journey' && route.value?.geometry.coordinates
   if (desk.underWay) return toggleWhole()
   if (way) return chart.value?.fit(way.map(([lng, lat]) => ({ lat: lat!, lng: lng! })))
+  if (desk.bench === 'party') return showEverybody()
   if (desk.only.length) return showOnly(desk.only.flatMap((id) => places.get(id) ?? []))
   const points = (inRing.value.size ? [...inRing.value].map((id) => places.get(id)) : [...places.values()]).flatMap(
     (p) => (p?.at ? [p.at] : []),
@@ -223,7 +246,7 @@ function fitShown(): void {
 const menu = computed(() => [
   { title: 'Redo', act: doAgain, disabled: !canRedo.value && !(editing.open && editing.future.length) },
   { title: palette.value === 'day' ? 'Night' : 'Day', act: togglePalette },
-  { title: 'On a phone', act: () => void (phoneOpen.value = true) },
+  ...(guest.value ? [] : [{ title: 'On a phone', act: () => void (phoneOpen.value = true) }]),
   { title: 'Keys', act: () => void (keysOpen.value = true) },
   { title: 'Sign out', act: () => emit('leave') },
 ])
@@ -242,6 +265,25 @@ function find(words: string): void {
   text.value = words
   topLine.value?.focus()
 }
+/** Opens a part of the bench Party, and presses a button there. */
+async function openParty(part: PartyPart, button?: string): Promise<void> {
+  if (desk.bench !== 'party') openBench('party')
+  desk.partyPart = part
+  await nextTick()
+  if (button)
+    document
+      .querySelector<HTMLElement>(`[data-test=${button}], [data-test=${button === 'share' ? 'stop-sharing' : button}]`)
+      ?.click()
+}
+/** What is in hand, or where one goes, in another app. */
+function openOnward(): void {
+  const p = selected.value
+  if (desk.bench === 'journey' && desk.destination && !p && !desk.spot) return openLinks(desk.destination, 'route')
+  if (p) return openLinks({ ...p.at, name: p.name, id: p.id, collection: p.collection })
+  const person = selectedPerson.value
+  const goal = desk.spot ?? (person?.at && { ...person.at, name: person.name }) ?? desk.standpoint ?? desk.view
+  if (goal) openLinks(goal)
+}
 const drawAt = () => desk.spot
 
 /** The one after a value in a list, the first after the last. */
@@ -249,7 +291,15 @@ const following = <T,>(list: readonly T[], now: T): T => list[(list.indexOf(now)
 
 useEventListener(window, 'keydown', (e) => {
   const typing = (e.target as HTMLElement).matches('input, textarea, select, [contenteditable]')
-  if (typing || phoneOpen.value || (keysOpen.value && e.key !== 'Escape') || e.key === 'Shift') return
+  if (
+    typing ||
+    phoneOpen.value ||
+    emergencyOpen.value ||
+    links.goal ||
+    (keysOpen.value && e.key !== 'Escape') ||
+    e.key === 'Shift'
+  )
+    return
   if (outlineKey(e)) return
   const plain = !e.ctrlKey && !e.metaKey && !e.altKey
   if (plain && e.key !== 'Escape' && take(e.key)) return e.preventDefault()
@@ -331,6 +381,17 @@ useEventListener(window, 'keydown', (e) => {
       voice: nextVoice,
       report: desk.underWay && (() => (underWay.reporting = !underWay.reporting)),
     }) ||
+    onParty.press(e, {
+      party: () => openParty('people'),
+      watches: !guest.value && (() => openParty('watches')),
+      everybody: showEverybody,
+      before: () => stepPerson(-1),
+      after: () => stepPerson(1),
+      share: () => openParty('people', 'share'),
+      watch: !guest.value && (() => openParty('watches', 'new-watch')),
+      onward: openOnward,
+      emergency: () => (emergencyOpen.value = true),
+    }) ||
     onDevice.press(e, {
       follow: followAgain,
       here: () => (desk.here ? standStill() : void standWithDevice().catch(complain)),
@@ -377,6 +438,7 @@ useEventListener(window, 'keydown', (e) => {
         Phone
       </button>
       <button class="act max-lg:hidden!" @click="emit('leave')">Sign out</button>
+      <EmergencyButton @open="emergencyOpen = true" />
       <PageMenu :items="menu" />
     </header>
 
@@ -443,6 +505,8 @@ useEventListener(window, 'keydown', (e) => {
             :demo="demo"
             @find="find"
           />
+          <WatchesPage v-else-if="desk.bench === 'party' && desk.partyPart === 'watches'" />
+          <PartyPage v-else-if="desk.bench === 'party'" @leave="emit('leave')" />
           <RehearsalsPage v-else-if="desk.journeyPart === 'rehearsals'" />
           <JourneyPage v-else @mark="marked = $event" />
         </div>
@@ -470,6 +534,8 @@ useEventListener(window, 'keydown', (e) => {
     </footer>
     <KeysDialog v-model="keysOpen" />
     <PhoneDialog v-model="phoneOpen" />
+    <EmergencyDialog v-model="emergencyOpen" />
+    <OnwardDialog />
   </div>
 </template>
 
@@ -551,6 +617,17 @@ useEventListener(window, 'keydown', (e) => {
 @media (orientation: landscape) and (max-height: 519px) {
   .desk.under-way {
     grid-template: minmax(0, 1fr) / minmax(0, 1fr) 20rem;
+  }
+}
+/* On a phone turned sideways all tabs are within reach. */
+@media (orientation: landscape) and (max-height: 519px) {
+  .tabs {
+    padding-top: 0.35rem;
+    gap: 0.2rem;
+  }
+  .tab {
+    padding: 0.35rem 0.3rem;
+    font-size: 0.9rem;
   }
 }
 @media (max-width: 960px) and (orientation: landscape) {

@@ -6,7 +6,8 @@ const benches: RouteRecordRaw[] = [
   { path: '/places/:part(list|kinds|bin)?', name: 'places', component: nothing },
   { path: '/around', name: 'around', component: nothing },
   { path: '/journey/:part(rehearsals)?', name: 'journey', component: nothing },
-  { path: '/:rest(.*)*', redirect: (to) => ({ path: '/around', query: to.query }) },
+  { path: '/party/:part(watches)?', name: 'party', component: nothing },
+  { path: '/:rest(.*)*', redirect: (to) => ({ path: '/around', query: to.query, hash: '' }) },
 ]
 
 export const router = createRouter({ history: createWebHistory(), routes: benches })

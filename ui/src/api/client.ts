@@ -20,6 +20,17 @@ export type Overlay = components['schemas']['Overlay']
 export type OverlayIn = components['schemas']['OverlayIn']
 export type Rehearsal = components['schemas']['Rehearsal']
 export type RehearsalIn = components['schemas']['RehearsalIn']
+export type Party = components['schemas']['Party']
+export type PartyIn = components['schemas']['PartyIn']
+export type Member = components['schemas']['Member']
+export type Watch = components['schemas']['Watch']
+export type WatchIn = components['schemas']['WatchIn']
+export type WatchEvent = components['schemas']['WatchEvent']
+export type Watched = components['schemas']['Watched']
+export type LinkTemplate = components['schemas']['LinkTemplate'] & { name: string }
+export type LinkTemplateIn = components['schemas']['LinkTemplateIn']
+export type OnwardLinks = components['schemas']['OnwardLinks']
+export type Emergency = components['schemas']['Emergency']
 export type Imagery = components['schemas']['Imagery']
 export type ImageryIn = components['schemas']['ImageryIn']
 
@@ -37,6 +48,8 @@ export interface Exchange {
 export const wire = shallowRef<Exchange[]>([])
 /** What the page asks of its own accord is not what somebody wants to copy. */
 const BACKGROUND = new Set(['/session', '/v1/regions'])
+/** Where the device is, each second. */
+const REPORTS = /\/positions$/
 const MOST_KEPT = 30
 const MOST_TEXT = 20_000
 
@@ -46,7 +59,7 @@ async function recorded(input: Request): Promise<Response> {
   const began = performance.now()
   const response = await fetch(input)
   const ms = performance.now() - began
-  if (!BACKGROUND.has(url.pathname)) {
+  if (!BACKGROUND.has(url.pathname) && !REPORTS.test(url.pathname)) {
     const exchange: Exchange = {
       method: input.method,
       path: url.pathname + url.search.replaceAll('%2C', ','),

@@ -7,12 +7,15 @@ import type { RouteLocationNormalized, Router } from 'vue-router'
 import { MAX_ZOOM, MIN_ZOOM, type LatLng, type View } from '../chart/camera'
 import { position, readPosition, round7 } from './format'
 
-export type Bench = 'places' | 'around' | 'journey'
+export const BENCHES = ['places', 'around', 'journey', 'party'] as const
+export type Bench = (typeof BENCHES)[number]
 /** What the bench Places has open. */
 export const PARTS = ['list', 'kinds', 'bin'] as const
 export type Part = (typeof PARTS)[number]
 /** What the bench Journey has open. */
 export type JourneyPart = 'way' | 'rehearsals'
+/** What the bench Party has open. */
+export type PartyPart = 'people' | 'watches'
 export type Mode = 'foot' | 'bicycle' | 'car'
 export const MODES: Mode[] = ['foot', 'bicycle', 'car']
 
@@ -51,6 +54,12 @@ export interface Desk {
   only: string[]
   part: Part
   journeyPart: JourneyPart
+  partyPart: PartyPart
+  /** The id of the party that is shown, null for the first. */
+  party: string | null
+  /** The id of the member that is selected, and that of the watch. */
+  who: string | null
+  watch: string | null
   /** The id of the rehearsal that plays, and the second at which the link has it. */
   rehearsal: string | null
   rehearsalAt: number
@@ -102,6 +111,10 @@ export const desk = reactive<Desk>({
   only: [],
   part: 'list',
   journeyPart: 'way',
+  partyPart: 'people',
+  party: null,
+  who: null,
+  watch: null,
   rehearsal: null,
   rehearsalAt: 0,
   underWay: false,
@@ -116,7 +129,8 @@ function named(at: unknown, name: unknown): Named | null {
 }
 
 function read({ name: bench, params, query: q }: RouteLocationNormalized): void {
-  desk.bench = bench === 'journey' || bench === 'places' ? bench : 'around'
+  desk.bench = BENCHES.find((b) => b === bench) ?? 'around'
+  if (bench === 'party') desk.partyPart = params.part === 'watches' ? 'watches' : 'people'
   if (bench === 'places') desk.part = PARTS.find((p) => p === params.part) ?? 'list'
   const v = typeof q.v === 'string' ? /^([^,]+,[^,]+),(\d+(?:\.\d+)?)(?:,(-?\d+(?:\.\d+)?))?$/.exec(q.v) : null
   const centre = v && readPosition(v[1])
@@ -131,7 +145,9 @@ function read({ name: bench, params, query: q }: RouteLocationNormalized): void 
   desk.here = q.from === HERE
   if (!desk.here) desk.standpoint = named(q.from, q.fromName)
   if (bench === 'journey') desk.journeyPart = params.part === 'rehearsals' ? 'rehearsals' : 'way'
-  desk.rehearsal = typeof q.rehearsal === 'string' ? q.rehearsal : null
+  const id = (v: unknown) => (typeof v === 'string' ? v : null)
+  Object.assign(desk, { party: id(q.party), who: id(q.who), watch: id(q.watch) })
+  desk.rehearsal = id(q.rehearsal)
   desk.rehearsalAt = Math.max(0, Number(q.second) || 0)
   desk.underWay = q.under === 'way'
   const ring = typeof q.ring === 'string' ? /^(\d+)-(\d+)$/.exec(q.ring) : null
@@ -199,6 +215,9 @@ function write(): { path: string; query: Record<string, string> } {
   put('rehearsal', desk.rehearsal)
   put('second', desk.rehearsal && Math.round(desk.rehearsalAt))
   put('under', desk.underWay && 'way')
+  put('party', desk.party)
+  put('who', desk.who)
+  put('watch', desk.watch)
   put('open', desk.place && desk.unfolded && 1)
   if (desk.bench === 'places' && desk.part === 'list') {
     const l = desk.list
@@ -213,6 +232,7 @@ function write(): { path: string; query: Record<string, string> } {
     places: desk.part !== 'list' && desk.part,
     journey: desk.journeyPart !== 'way' && desk.journeyPart,
     around: '',
+    party: desk.partyPart !== 'people' && desk.partyPart,
   }
   const open = part[desk.bench]
   return { path: open ? `/${desk.bench}/${open}` : `/${desk.bench}`, query }

@@ -56,6 +56,8 @@ export const device = reactive({
   simulated: false,
   /** Why the browser is about to be asked; null while nothing is to be asked. */
   reason: null as string | null,
+  /** What is asked for is told to others. */
+  leaves: false,
   needleDeg: null as number | null,
   distrust: null as Distrust | null,
   clockBehindMs: 0,
@@ -217,7 +219,8 @@ async function mayAsk(reason: string): Promise<boolean> {
 }
 
 /** Begins to know where the device is; reason says what for. */
-export async function startDevice(reason: string): Promise<boolean> {
+export async function startDevice(reason: string, leaves = false): Promise<boolean> {
+  device.leaves = leaves
   if (device.on && device.trouble !== 'refused') return true
   if (!(await mayAsk(reason))) return false
   const compass = askForCompass() // while a button is being pressed

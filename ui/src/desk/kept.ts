@@ -6,13 +6,20 @@ import { computed, shallowReactive } from 'vue'
 import {
   api,
   unwrap,
+  type Emergency,
   type Imagery,
   type ImageryIn,
   type Overlay,
+  type LinkTemplate,
+  type LinkTemplateIn,
   type OverlayIn,
+  type Party,
+  type PartyIn,
   type Rehearsal,
   type RehearsalIn,
   type SavedView,
+  type Watch,
+  type WatchIn,
 } from '../api/client'
 import { chart } from './acts'
 import { desk } from './desk'
@@ -25,11 +32,19 @@ const reads = {
   overlays: async () => (await unwrap(api.GET('/v1/overlays'))).overlays,
   imagery: async () => (await unwrap(api.GET('/v1/imagery'))).imagery,
   rehearsals: async () => (await unwrap(api.GET('/v1/rehearsals'))).rehearsals,
+  parties: async () => (await unwrap(api.GET('/v1/parties'))).parties,
+  watches: async () => (await unwrap(api.GET('/v1/watches'))).watches,
+  links: async () => (await unwrap(api.GET('/v1/link-templates'))).link_templates as LinkTemplate[],
 }
 export const views = kept<SavedView[]>(['views'], reads.views, [])
 export const overlays = kept<Overlay[]>(['overlays'], reads.overlays, [])
 export const imagery = kept<Imagery[]>(['imagery'], reads.imagery, [])
 export const rehearsals = kept<Rehearsal[]>(['rehearsals'], reads.rehearsals, [])
+export const parties = kept<Party[]>(['parties'], reads.parties, [])
+export const watches = kept<Watch[]>(['watches'], reads.watches, [])
+export const linkTemplates = kept<LinkTemplate[]>(['links'], reads.links, [])
+/** Whom to call in need; null where nobody is named. */
+export const emergency = kept<Emergency | null>(['emergency'], readEmergency, null)
 /** What is wrong with a source of imagery just now, by its id. */
 export const failing = shallowReactive(new Map<string, string>())
 
@@ -45,18 +60,37 @@ type Topic = keyof typeof reads
 type Body = { name: string }
 type Row = Body & { id: string; version: number }
 
+async function readEmergency(): Promise<Emergency | null> {
+  const { data, response } = await api.GET('/v1/emergency')
+  if (data || response.status === 404) return data ?? null
+  return unwrap(api.GET('/v1/emergency')) // which says why not
+}
+
+/** Where each kind is kept; its name in the log is its key here. */
+const PATHS: Record<Topic, string> = {
+  views: 'views',
+  overlays: 'overlays',
+  imagery: 'imagery',
+  rehearsals: 'rehearsals',
+  parties: 'parties',
+  watches: 'watches',
+  links: 'link-templates',
+}
+
 /** The calls of all kinds are alike; the types of their bodies are checked where they are made. */
 const calls = {
   put: (topic: Topic, id: string, body: Body, match: string | null) =>
     unwrap(
-      api.PUT(`/v1/${topic}/{id}` as '/v1/views/{id}', {
+      api.PUT(`/v1/${PATHS[topic]}/{id}` as '/v1/views/{id}', {
         params: { path: { id }, header: match ? { 'If-Match': match } : { 'If-None-Match': '*' } },
         body: body as SavedView,
       }),
     ) as Promise<Row>,
   drop: (topic: Topic, id: string) =>
     unwrap(
-      api.DELETE(`/v1/${topic}/{id}` as '/v1/views/{id}', { params: { path: { id }, header: { 'If-Match': '*' } } }),
+      api.DELETE(`/v1/${PATHS[topic]}/{id}` as '/v1/views/{id}', {
+        params: { path: { id }, header: { 'If-Match': '*' } },
+      }),
     ),
 }
 
@@ -73,6 +107,9 @@ const WORDS: Record<Topic, string> = {
   overlays: 'the picture',
   imagery: 'the imagery',
   rehearsals: 'the rehearsal',
+  parties: 'the party',
+  watches: 'the watch',
+  links: 'the link',
 }
 
 async function put(topic: Topic, body: Body, before?: Row): Promise<Row> {
@@ -170,3 +207,11 @@ export const openingView = computed(() => views.value.find((v) => v.opening))
 export const putRehearsal = (body: RehearsalIn, before?: Rehearsal) =>
   put('rehearsals', body, before) as Promise<Row & Rehearsal>
 export const deleteRehearsal = (r: Rehearsal) => drop('rehearsals', r)
+
+export const putParty = (body: PartyIn, before?: Party) => put('parties', body, before) as Promise<Row & Party>
+export const deleteParty = (p: Party) => drop('parties', p)
+export const putWatch = (body: WatchIn, before?: Watch) => put('watches', body, before) as Promise<Row & Watch>
+export const deleteWatch = (w: Watch) => drop('watches', w)
+export const putLinkTemplate = (body: LinkTemplateIn & { name: string }, before?: LinkTemplate) =>
+  put('links', body, before) as Promise<Row & LinkTemplate>
+export const deleteLinkTemplate = (t: LinkTemplate) => drop('links', t)

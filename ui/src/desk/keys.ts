@@ -9,6 +9,7 @@ export const GROUPS = [
   'A path or an area in edit',
   'Journey',
   'The device',
+  'Together and onward',
 ] as const
 export type Group = (typeof GROUPS)[number]
 

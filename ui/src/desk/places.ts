@@ -267,7 +267,19 @@ function takeIn(): void {
 export function followChanges(): void {
   const { data, status, open, close } = useEventSource(
     '/v1/changes',
-    ['features', 'collections', 'categories', 'views', 'overlays', 'imagery', 'rehearsals'] as const,
+    [
+      'features',
+      'collections',
+      'categories',
+      'views',
+      'overlays',
+      'imagery',
+      'rehearsals',
+      'parties',
+      'watches',
+      'links',
+      'emergency',
+    ] as const,
     {
       autoReconnect: { delay: 1000 },
     },

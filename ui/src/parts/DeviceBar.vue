@@ -12,11 +12,12 @@ import { closeRehearsal, playOrPause, rehearsing, scrubTo, setSpeed, stepBy } fr
 import { SPEEDS } from '../device/player'
 import FollowButton from './FollowButton.vue'
 
+const stays = computed(() => (device.leaves ? '' : ' It stays on this machine.'))
 const words = computed(() => {
   const f = device.fix
   switch (tracking.value) {
     case 'asking':
-      return `The browser will ask for your position: ${device.reason}. It stays on this machine.`
+      return `The browser will ask for your position: ${device.reason}.${stays.value}`
     case 'searching':
       return 'Looking for your position …'
     case 'refused':

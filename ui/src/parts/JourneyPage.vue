@@ -7,6 +7,7 @@ import { MODES, desk, type Mode } from '../desk/desk'
 import { metres, seconds, shortPosition } from '../desk/format'
 import { useWay } from '../desk/questions'
 import { complain } from '../desk/notice'
+import { openLinks } from '../desk/onward'
 import { begin } from '../desk/underway'
 import { stepWords } from '../desk/words'
 
@@ -111,6 +112,9 @@ function turnRound(): void {
           Begin <span class="key">Shift B</span>
         </button>
         <button class="act" data-test="rehearse" @click="desk.journeyPart = 'rehearsals'">Rehearse …</button>
+        <button class="act" data-test="way-open-in" @click="openLinks(desk.destination!, 'route')">
+          Open in … <span class="key">Shift O</span>
+        </button>
       </p>
       <p v-if="leg && Math.max(leg.from_road_m, leg.to_road_m) > 60" class="caption px-4 pb-2">
         The way begins {{ metres(leg.from_road_m) }} from where you stand and ends {{ metres(leg.to_road_m) }} from the

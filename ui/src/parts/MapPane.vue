@@ -43,6 +43,8 @@ import { APART, isCairn } from '../layers/stones'
 import { Way } from '../layers/way'
 import { useLaid } from './maplaid'
 import { useOutlines } from './mapoutlines'
+import { people as everybody } from '../desk/party'
+import { usePeople } from './mappeople'
 import { useStones } from './mapstones'
 import SpotLabel from './SpotLabel.vue'
 
@@ -61,6 +63,7 @@ const chart = shallowRef<Chart>()
 const { stones, buildings, marks } = useStones(chart, () => props.inRing)
 const laid = useLaid(chart)
 const { outlines, inHand } = useOutlines(chart)
+const { people, zones } = usePeople(chart)
 const rose = new Rose(
   (edge, m) => {
     const rounded = niceMetres(m)
@@ -102,7 +105,7 @@ onMounted(() => {
     if (v) c.setView(v)
   }
   c.setGround(props.ground)
-  for (const l of [...laid, outlines, way, rose, buildings, stones, inHand, mark, here]) c.addLayer(l)
+  for (const l of [...laid, outlines, zones, way, rose, buildings, stones, people, inHand, mark, here]) c.addLayer(l)
   const clicked = (position: LatLng) => {
     if (placing.open) moveControl(placing.active, position)
     else if (editing.open) clickedAt(position)
@@ -117,6 +120,11 @@ onMounted(() => {
     if (h.layer === here) return void (device.fix && lookAt(device.fix.at))
     if (h.layer === inHand) return inHand.shapes.find((s) => s.id === h.id)?.clicked?.()
     if (placing.open || (editing.open && editing.draft.outline)) return clicked(h.position)
+    if (h.layer === people) {
+      desk.who = h.id
+      desk.partyPart = 'people'
+      return
+    }
     if (
       (h.layer !== stones && h.layer !== buildings && h.layer !== outlines) ||
       (editing.open && editing.place?.id === h.id)
@@ -143,6 +151,7 @@ onMounted(() => {
   })
   // For tests and for whoever works in the browser's console.
   Object.assign(window, { viandanteChart: c, viandanteGuide: { Guide, wayOf, fixesOf, device } })
+  Object.defineProperty(window, 'viandanteParty', { get: () => [...everybody.values()], configurable: true })
 })
 onBeforeUnmount(() => {
   chart.value?.dispose()

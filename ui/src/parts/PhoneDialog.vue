@@ -26,7 +26,7 @@ const until = computed(() => link.value && new Date(link.value.expires_at).toLoc
 
 <template>
   <Dialog :open="open" class="relative z-50" @close="open = false">
-    <div class="bg-ink/40 fixed inset-0" aria-hidden="true" />
+    <div class="fixed inset-0 bg-black/50" aria-hidden="true" />
     <div class="fixed inset-0 flex items-center justify-center overflow-y-auto p-4">
       <DialogPanel class="border-ink bg-paper text-ink max-h-full w-full max-w-md overflow-y-auto border px-6 py-4">
         <div class="flex items-baseline">

@@ -9,6 +9,7 @@ import { begin } from '../desk/editing'
 import { NOTATIONS, bearing, chosenNotation, measureText, metres } from '../desk/format'
 import { showOnly } from '../desk/listing'
 import { complain } from '../desk/notice'
+import { openLinks } from '../desk/onward'
 import {
   attributesOf,
   categoryById,
@@ -199,6 +200,21 @@ watch([() => desk.unfolded, () => props.place.id], () => frame.value?.scrollTo({
               <option v-for="(n, id) in NOTATIONS" :key="id" :value="id">{{ n.title }}</option>
             </select>
           </span>
+          <button
+            class="act"
+            data-test="open-in"
+            @click="
+              openLinks({
+                ...at,
+                name: place.name,
+                id: place.id,
+                collection: place.collection,
+                address: address?.properties.label,
+              })
+            "
+          >
+            Open in … <span class="key">O</span>
+          </button>
           <button
             v-if="inBuilding"
             class="act"

@@ -9,6 +9,7 @@ import { beginDrawing } from '../desk/editing'
 import { metres, shortPosition } from '../desk/format'
 import { distanceM } from '../chart/geodesic'
 import { contains } from '../desk/outline'
+import { openLinks } from '../desk/onward'
 import { isVisible, places } from '../desk/places'
 import { useAddress } from '../desk/questions'
 
@@ -122,6 +123,9 @@ const inside = computed(
         <button class="act" data-test="stand" @click="standAt(named)">Stand here <span class="key">s</span></button>
         <button class="act" data-test="go" @click="goTo(named)">Go here <span class="key">g</span></button>
         <button class="act" data-test="copy" @click="copyPosition(spot)">Copy <span class="key">c</span></button>
+        <button class="act" data-test="spot-open-in" @click="openLinks({ ...named, address: near?.label })">
+          Open in … <span class="key">O</span>
+        </button>
         <span class="caption flex items-center gap-1"
           >draw
           <button class="act" data-test="draw-path" @click="beginDrawing('path', spot)">

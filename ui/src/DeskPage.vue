@@ -120,7 +120,7 @@ import { REPORTS, begin as setOut, end, nextVoice, report, resume, toggleWhole, 
 import { SPEEDS } from './device/player'
 import { useNearby, useWay } from './desk/questions'
 import { guest, selectedPerson, showEverybody, stepPerson } from './desk/party'
-import { links, openLinks } from './desk/onward'
+import { openLinks } from './desk/onward'
 import { take, wait } from './desk/quick'
 import { signedIn } from './desk/server'
 import AroundPage from './parts/AroundPage.vue'
@@ -206,8 +206,7 @@ watch([() => desk.place, crowded], ([id]) => void (id && crowded.value && findPl
 const showReadings = computed(() => lineOpen.value && text.value.trim().length > 1 && readings.value.length > 0)
 
 function escape(): void {
-  if (keysOpen.value) keysOpen.value = false
-  else if (editing.open) cancel()
+  if (editing.open) cancel()
   else if (placing.open) placing.open = false
   else if (lineOpen.value) lineOpen.value = false
   else if (underWay.reporting) underWay.reporting = false
@@ -291,15 +290,8 @@ const following = <T,>(list: readonly T[], now: T): T => list[(list.indexOf(now)
 
 useEventListener(window, 'keydown', (e) => {
   const typing = (e.target as HTMLElement).matches('input, textarea, select, [contenteditable]')
-  if (
-    typing ||
-    phoneOpen.value ||
-    emergencyOpen.value ||
-    links.goal ||
-    (keysOpen.value && e.key !== 'Escape') ||
-    e.key === 'Shift'
-  )
-    return
+  const modal = document.querySelector('[role=dialog]') // it has keys of its own
+  if (typing || modal || e.key === 'Shift') return
   if (outlineKey(e)) return
   const plain = !e.ctrlKey && !e.metaKey && !e.altKey
   if (plain && e.key !== 'Escape' && take(e.key)) return e.preventDefault()

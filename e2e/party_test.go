@@ -3,6 +3,8 @@ package e2e
 import (
 	"fmt"
 	"net/url"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -122,6 +124,23 @@ func TestAParty(t *testing.T) {
 		u.sees("party-from", "")
 		u.waitFor(first + `.includes('Ben')`)
 		u.key("\x1b")
+	})
+
+	t.Run("initials, or a picture", func(t *testing.T) {
+		u := host.in(t)
+		file := filepath.Join(t.TempDir(), "face.svg")
+		require.NoError(t, os.WriteFile(file, []byte(`<svg xmlns="http://www.w3.org/2000/svg" width="40" height="40">`+
+			`<rect width="40" height="40" fill="#24705F"/><circle cx="20" cy="20" r="12" fill="#fff"/></svg>`), 0o600))
+		u.eval(row("Ann Reed") + `.click(), 1`)
+		u.waitFor(shows("person-picture"))
+		u.choose("person-picture", file)
+		u.waitFor(`window.viandanteParty.find(p => p.name === 'Ann Reed').picture.length === 64`)
+		ann := ann.in(t)
+		ann.waitFor(`window.viandanteParty.find(p => p.name === 'Ann Reed').picture.length === 64`)
+		ann.at(4) // the guest's page may read it
+		ann.eval(`fetch('/v1/pictures/' + window.viandanteParty.find(p => p.name === 'Ann Reed').picture).then(
+			r => { window.pictureStatus = r.status }), 1`)
+		ann.waitFor(`window.pictureStatus === 200`)
 	})
 
 	t.Run("what could not be sent is sent later", func(t *testing.T) {
@@ -250,7 +269,7 @@ func TestOnwardLinks(t *testing.T) {
 		u.click("open-in")
 		u.waitFor(`document.querySelector('[data-test=onward-link]')?.innerText.startsWith('geo:-38')`)
 		u.eval(`document.querySelector('[data-app^="Another app"]').click(), 1`)
-		u.waitFor(`document.querySelector('[data-test=onward-link]').innerText.includes('/stand-in/receiver/show?lat=')`)
+		u.waitFor(`document.querySelector('[data-test=onward-link]').innerText.includes('/receiver/show?lat=')`)
 		u.click("show-qr")
 		u.waitFor(`document.querySelector('[data-test=onward-qr]').naturalWidth > 0`)
 		name := u.eval(`document.querySelector('#place-title').innerText`).(string)
@@ -262,6 +281,27 @@ func TestOnwardLinks(t *testing.T) {
 		u.goBack()
 		assert.Equal(t, here, u.eval(`location.href`), "coming back finds everything as it was")
 		u.waitFor(fmt.Sprintf(`document.querySelector('#place-title')?.innerText === %q`, name))
+	})
+
+	t.Run("a form that was open is there again", func(t *testing.T) {
+		u := u.in(t)
+		u.eval(`document.querySelector('[data-test=edit]').click(), 1`)
+		u.waitFor(shows("name"))
+		u.fill("name", "Half written")
+		u.do(chromedp.Navigate(p.url() + "/stand-in/receiver?link=geo:1,2"))
+		u.goBack()
+		u.waitFor(`document.querySelector('[data-test=name]')?.value === 'Half written'`)
+		u.key("\x1b")
+	})
+
+	t.Run("coordinates just typed", func(t *testing.T) {
+		u := u.in(t)
+		u.fill("line", "-38.1, -26.2")
+		u.waitFor(shows("readings"))
+		u.eval(`document.querySelector('[data-test=line]').dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter',
+			shiftKey: true, bubbles: true })), 1`)
+		u.waitFor(`document.querySelector('[data-test=onward-link]')?.innerText === 'geo:-38.1,-26.2'`)
+		u.click("close-onward")
 	})
 
 	t.Run("a way, from here, by bicycle", func(t *testing.T) {
@@ -280,7 +320,8 @@ func TestOnwardLinks(t *testing.T) {
 		u.waitFor(`!document.querySelector('[data-test=onward-link]').innerText.includes('from_lat')`)
 		u.do(chromedp.Navigate(p.url() + fmt.Sprint(u.eval(`document.querySelector('[data-test=try-link]').getAttribute(
 			'href')`))))
-		u.waitFor(`[...document.querySelectorAll('[data-test=parameter]')].some(e => e.innerText === 'Well & Pump, #2')`)
+		u.waitFor(`[...document.querySelectorAll('[data-test=parameter]')].some(
+			e => e.innerText === 'Well & Pump, #2')`)
 		u.goBack()
 		u.waitFor(`document.querySelector('[data-test=destination]').innerText === 'Well & Pump, #2'`)
 	})
@@ -336,7 +377,8 @@ func TestEmergency(t *testing.T) {
 	u.eval(`(window.called = [], navigation.addEventListener('navigate', e => { window.called.push(e.destination.url)
 		e.preventDefault() })), 1`)
 	press := func(ms int) {
-		u.eval(fmt.Sprintf(`(b => new Promise(done => { b.dispatchEvent(new PointerEvent('pointerdown', { bubbles: true }))
+		u.eval(fmt.Sprintf(`(b => new Promise(done => {
+			b.dispatchEvent(new PointerEvent('pointerdown', { bubbles: true }))
 			setTimeout(() => { b.dispatchEvent(new PointerEvent('pointerup', { bubbles: true })); done(1) }, %d) }))(
 			document.querySelector('[data-test=emergency-button]'))`, ms))
 	}

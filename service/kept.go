@@ -133,7 +133,7 @@ func put[T any](
 		}
 		if before == nil && count >= k.most {
 			return answer{}, fault.New(fault.Invalid,
-				"there are %d %ss already, as many as there may be; delete one first", count, k.name)
+				"there are %d already, as many as there may be; delete a %s first", count, k.name)
 		}
 		row := store.Kept{ID: id, Body: text}
 		if err := c.WriteKept(k.topic, before, &row); err != nil {

@@ -214,8 +214,9 @@ func (v *Service) Members(ctx context.Context, a Actor, id uuid.UUID) ([]Member,
 
 // MemberDraft is what is said of a member.
 type MemberDraft struct {
-	Name    string `json:"name"`
-	Picture string `json:"picture"`
+	Name string `json:"name"`
+	// Picture is the hash of a kept picture, "" for none; where it is left out it stays as it is.
+	Picture *string `json:"picture"`
 	// Sharing tells that he shares where he is; true where it is left out.
 	Sharing *bool `json:"sharing"`
 }
@@ -244,14 +245,18 @@ func (v *Service) putMember(
 		return Member{}, false, fault.Refuse("id", id.String(),
 			errors.New("is the UUID of zeros, which stands for no id"))
 	}
-	if d.Picture != "" {
-		if _, err := v.Picture(ctx, a, d.Picture, false); err != nil {
-			return Member{}, false, fault.Refuse("picture", d.Picture,
+	before, known := h.room.Member(id)
+	picture := before.Picture
+	if d.Picture != nil {
+		picture = *d.Picture
+	}
+	if picture != before.Picture && picture != "" {
+		if _, err := v.Picture(ctx, a, picture, false); err != nil {
+			return Member{}, false, fault.Refuse("picture", picture,
 				errors.New("is not the hash of a picture that is kept: send the picture to /v1/pictures first"))
 		}
 	}
-	before, known := h.room.Member(id)
-	m := party.Member{Workspace: a.Workspace, ID: id, Party: partyID, Name: d.Name, Picture: d.Picture,
+	m := party.Member{Workspace: a.Workspace, ID: id, Party: partyID, Name: d.Name, Picture: picture,
 		Sharing: d.Sharing == nil || *d.Sharing, JoinedAt: time.Now().UTC().Truncate(time.Millisecond)}
 	if known && before.Party != partyID {
 		return Member{}, false, fault.New(fault.Conflict,

@@ -176,6 +176,7 @@ func (h *house) Load(ctx context.Context, no uint64) error {
 	if err := h.parties.load(ctx, h.store, h.workspace); err != nil {
 		return err
 	}
+	h.lookout.Reload()
 	return h.catalog.Load(catalog.Contents{No: no, Collections: collections, Categories: categories,
 		Features: h.features(ctx)})
 }

@@ -21,7 +21,7 @@ import (
 type Watch = lookout.Definition
 
 const (
-	mostWatches = 10_000
+	mostWatches = 20_000
 	mostInside  = 1000
 )
 

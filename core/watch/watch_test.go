@@ -20,7 +20,9 @@ import (
 
 var began = time.Date(2026, 11, 26, 12, 0, 0, 0, time.UTC)
 
-func id(kind string, n int) uuid.UUID { return uuid.NewSHA1(uuid.Nil, fmt.Appendf(nil, "%s %d", kind, n)) }
+func id(kind string, n int) uuid.UUID {
+	return uuid.NewSHA1(uuid.Nil, fmt.Appendf(nil, "%s %d", kind, n))
+}
 
 // scanned are places that are asked one by one.
 type scanned map[uuid.UUID]Thing

@@ -40,10 +40,12 @@ var journey = "/journey?from=" + square + "&fromName=the+town%27s+square&to=-38.
 const underWay = "/journey?v=" + square + ",16.5&from=-38.1139663,-26.2798827&to=-38.1270056,-26.2849448" +
 	"&toName=Acorn+Pump&by=foot&rehearsal=fcd84de5-e4ba-5c78-b357-06f81b00c4ea&second=300&under=way"
 
+// nearSomebody is a watch that follows a warden.
+const nearSomebody = "09caa29a-4a41-5fc2-91fb-ed4e873ab83d"
+
 var pictures = []picture{
 	{name: "island", path: "/around", width: 1280, height: 800},
 	{name: "relief", path: "/around?v=-38.06,-26.2,12&ground=relief", width: 1280, height: 800},
-	{name: "contrast", path: "/around?v=-38.112,-26.2745,14.5&ground=contrast&letters=large", width: 1280, height: 800},
 	{name: "world", path: "/around?v=-25,-40,2.5", width: 1280, height: 800},
 	{name: "around", path: around, width: 1280, height: 800},
 	{name: "around-night", path: around, width: 1280, height: 800, night: true},
@@ -95,13 +97,6 @@ var pictures = []picture{
 		),
 	},
 	{
-		name:   "area",
-		path:   "/around?v=-38.124,-25.9966,14.5&place=78c876f0-c24d-564b-8ea5-bd28b4f6d592",
-		width:  1280,
-		height: 800,
-		do:     chromedp.Steps(chromedp.WaitVisible(e2e.At("edit")), chromedp.Click(e2e.At("edit"))),
-	},
-	{
 		name:   "place",
 		path:   around,
 		width:  1280,
@@ -138,9 +133,18 @@ var pictures = []picture{
 		),
 	},
 	{name: "phone-night", path: underWay, width: 390, height: 844, phone: true, night: true},
-	{name: "phone-sideways", path: underWay, width: 844, height: 390, phone: true},
 	{name: "journey", path: underWay, width: 1280, height: 800, do: chromedp.Steps(
 		chromedp.WaitVisible(e2e.At("road-book")), chromedp.KeyEvent("i"))},
+	{name: "party", path: "/party?from=" + square + "&fromName=the+town%27s+square", width: 1280, height: 800,
+		do: chromedp.Steps(chromedp.WaitVisible(e2e.At("people")+" [data-row]"),
+			chromedp.Click(e2e.At("show-everybody")),
+			chromedp.Sleep(2*time.Second))},
+	{name: "watches", path: "/party/watches?watch=" + nearSomebody, width: 1280, height: 800,
+		do: chromedp.Steps(chromedp.WaitVisible(e2e.At("watch-acts")), chromedp.Click(e2e.At("watch-acts")+" button"),
+			chromedp.Sleep(2*time.Second))},
+	{name: "onward", path: journey, width: 390, height: 844, phone: true, do: chromedp.Steps(
+		chromedp.WaitVisible(e2e.At("way-open-in")), chromedp.Click(e2e.At("way-open-in")),
+		chromedp.WaitVisible(e2e.At("show-qr")), chromedp.Click(e2e.At("show-qr")), chromedp.Sleep(time.Second))},
 }
 
 func main() {

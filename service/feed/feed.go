@@ -149,10 +149,16 @@ func (c *Channel) read(ctx context.Context) error {
 		}
 		if len(log) == 0 {
 			no, err := c.feed.store.ChangeNo(ctx, c.workspace)
-			if err == nil && no > c.no { // they were forgotten, all of them
-				err = c.load(ctx)
+			if err != nil || no <= c.no {
+				return err
 			}
-			return err
+			// Somebody has written since; or they were forgotten, all of them.
+			if log, err = c.feed.store.ChangesSince(ctx, c.workspace, c.no, batch); err != nil {
+				return err
+			}
+			if len(log) == 0 {
+				return c.load(ctx)
+			}
 		}
 		if log[0].No != c.no+1 { // the first of them were forgotten
 			return c.load(ctx)

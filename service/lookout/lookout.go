@@ -34,6 +34,8 @@ const (
 	// lease is how long the right lasts unless it is renewed, and renewEvery how often it is.
 	lease      = 4 * time.Second
 	renewEvery = time.Second
+	// gather is how long what comes is gathered before it is looked at: what follows from it is written together.
+	gather = 20 * time.Millisecond
 	// Beat is how often a process that does not look itself reads what was noticed.
 	Beat = 200 * time.Millisecond
 	// mostWaiting bounds what waits to be looked at, while the database is away; moves beyond it are not looked at.
@@ -138,6 +140,20 @@ func (l *Lookout) add(items ...item) {
 	}
 }
 
+// Reload tells that entries of the change log were passed over: they are read from the database.
+func (l *Lookout) Reload() {
+	if !l.awake.Load() {
+		return
+	}
+	l.mu.Lock()
+	l.missed++
+	l.mu.Unlock()
+	select {
+	case l.woken <- struct{}{}:
+	default: // it has not looked since the last time
+	}
+}
+
 // next takes some of what waits.
 func (l *Lookout) next() (some []item, missed int) {
 	l.mu.Lock()
@@ -165,7 +181,9 @@ func (l *Lookout) Run(ctx context.Context, failed func(error)) {
 		}
 	}()
 	rows, err := l.store.AllKept(ctx, l.workspace, store.Watches)
-	l.awake.Store(err != nil || len(rows) > 0 || l.awake.Load())
+	if err != nil || len(rows) > 0 {
+		l.awake.Store(true)
+	}
 	beat := time.NewTicker(Beat)
 	defer beat.Stop()
 	for n := 0; ; n++ {
@@ -178,6 +196,10 @@ func (l *Lookout) Run(ctx context.Context, failed func(error)) {
 				err = l.takeOver(ctx)
 			}
 			if l.engine != nil {
+				select {
+				case <-ctx.Done():
+				case <-time.After(gather):
+				}
 				err = errors.Join(err, l.look(ctx))
 			}
 		case <-beat.C:
@@ -376,9 +398,9 @@ func (l *Lookout) look(ctx context.Context) error {
 	for {
 		some, missed := l.next()
 		if missed > 0 {
-			l.log.Warn("more came than could be looked at while the database was away; the watches begin anew",
-				"missed", missed)
-			l.engine = nil // what has happened is found by settling
+			// What has happened is read from the database, and found by settling.
+			l.log.Info("the watches are taken up anew", "missed", missed)
+			l.engine = nil
 			return l.takeOver(ctx)
 		}
 		if len(some) == 0 {

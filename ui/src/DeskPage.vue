@@ -123,6 +123,7 @@ import { guest, selectedPerson, showEverybody, stepPerson } from './desk/party'
 import { openLinks } from './desk/onward'
 import { take, wait } from './desk/quick'
 import { signedIn } from './desk/server'
+import { comeBack } from './desk/unsaved'
 import AroundPage from './parts/AroundPage.vue'
 import EmergencyButton from './parts/EmergencyButton.vue'
 import EmergencyDialog from './parts/EmergencyDialog.vue'
@@ -191,6 +192,7 @@ onMounted(async () => {
   ready.value = true
   if (desk.underWay) await resume().catch(complain)
   followLink()
+  await comeBack().catch(complain)
   // Where the link has the standpoint follow the device, or a journey under way, that goes on.
   if (desk.here && !desk.rehearsal) await standWithDevice().catch(complain)
 })

@@ -9,6 +9,7 @@ import { desk, type Named } from './desk'
 import { parties } from './kept'
 import { say } from './notice'
 import { places } from './places'
+import { keepPicture, makeSmall } from './smallpicture'
 
 /** Somebody in a party, as the page knows him. */
 export interface Person {
@@ -158,6 +159,17 @@ export function toldMoves(t: { party: string; moves: Move[] }): void {
     const p = people.get(m.id)
     if (p) people.set(m.id, { ...p, ...placed(m) })
   }
+}
+
+/** Gives somebody a picture in place of initials. */
+export async function givePicture(p: Person, file: File): Promise<void> {
+  const picture = await keepPicture(await makeSmall(file))
+  await unwrap(
+    api.PUT('/v1/parties/{id}/members/{member}', {
+      params: { path: { id: p.party, member: p.id } },
+      body: { name: p.name, picture, sharing: p.sharing },
+    }),
+  )
 }
 
 export async function dropPerson(p: Person): Promise<void> {

@@ -10,6 +10,7 @@ import { complain } from '../desk/notice'
 import { openLinks } from '../desk/onward'
 import {
   dropPerson,
+  givePicture,
   guest,
   inParty,
   measuredFrom,
@@ -87,6 +88,12 @@ function onKey(e: KeyboardEvent, i: number): void {
   if (!step) return
   e.preventDefault()
   ;(list.value?.querySelectorAll('[data-row]')[i + step] as HTMLElement | undefined)?.focus()
+}
+function picture(e: Event, p: Placed): void {
+  const input = e.target as HTMLInputElement
+  const file = input.files?.[0]
+  input.value = ''
+  if (file) givePicture(p.person, file).catch(complain)
 }
 async function leave(): Promise<void> {
   await leaveParty()
@@ -317,6 +324,16 @@ watch(
               download
               >Track</a
             >
+            <label v-if="!guest" class="act cursor-pointer focus-within:outline-2"
+              >Picture …
+              <input
+                type="file"
+                class="sr-only"
+                accept="image/png,image/jpeg,image/svg+xml"
+                data-test="person-picture"
+                @change="picture($event, p)"
+              />
+            </label>
             <button v-if="!guest" class="act" data-test="drop-person" @click="dropPerson(p.person).catch(complain)">
               Remove
             </button>

@@ -37,6 +37,8 @@ const kinds: Record<string, string> = {
         >
       </li>
     </ul>
-    <p class="caption px-4 py-2">Enter looks at the one marked; ↑ ↓ choose another.</p>
+    <p class="caption px-4 py-2">
+      Enter looks at the one marked, Shift Enter opens it in another app; ↑ ↓ choose another.
+    </p>
   </section>
 </template>

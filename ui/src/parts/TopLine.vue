@@ -6,6 +6,7 @@ import { lookAt, select } from '../desk/acts'
 import { desk } from '../desk/desk'
 import { editing } from '../desk/editing'
 import { metres } from '../desk/format'
+import { openLinks } from '../desk/onward'
 import { positionOf } from '../desk/places'
 import { unreadText, useInterpretation } from '../desk/questions'
 
@@ -62,8 +63,13 @@ function onKey(e: KeyboardEvent): void {
     e.preventDefault()
     const n = readings.value.length
     if (n) active.value = (active.value + (e.key === 'ArrowDown' ? 1 : n - 1)) % n
-  } else if (e.key === 'Enter') act(readings.value[active.value])
-  else if (e.key === 'Escape') {
+  } else if (e.key === 'Enter') {
+    const f = readings.value[active.value]
+    act(f)
+    const at = e.shiftKey && f && positionOf(f)
+    if (at) openLinks({ ...at, name: f.properties.kind === 'position' ? undefined : f.properties.label })
+  }
+  if (e.key === 'Escape') {
     open.value = false
     input.value?.blur()
   }

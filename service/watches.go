@@ -111,14 +111,14 @@ func (v *Service) Inside(ctx context.Context, a Actor, id uuid.UUID) (out []Insi
 	snapshot, view := h.catalog.Now(), view(a)
 	for _, one := range held[id] {
 		if row, ok := snapshot.Get(view, one.Thing); one.Place && ok {
-			add(placeThing(row))
+			add(lookout.ThingOfRow(row))
 		} else if m, ok := h.room.Member(one.Thing); ok && !one.Place {
 			add(party.Thing(&m))
 		}
 	}
 	if w.IsFixed() && w.Places {
 		for _, row := range placesInside(snapshot, view, &w, mostInside+1) {
-			add(placeThing(row))
+			add(lookout.ThingOfRow(row))
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Inside) int {
@@ -134,11 +134,6 @@ func (v *Service) Inside(ctx context.Context, a Actor, id uuid.UUID) (out []Insi
 		return out[:mostInside], true, nil
 	}
 	return out, false, nil
-}
-
-func placeThing(r catalog.Row) watch.Thing {
-	return watch.Thing{ID: r.ID(), Name: r.Name(), Place: true, Group: r.Collection(), Category: r.Category(),
-		At: r.Point()}
 }
 
 // placesInside returns places of a fixed watch, the nearest first: of an area those nearest to its middle.

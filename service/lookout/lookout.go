@@ -12,18 +12,14 @@ package lookout
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"log/slog"
-	"math"
 	"sync"
 	"sync/atomic"
 	"time"
 
 	"github.com/google/uuid"
 
-	"viandante/core/feature"
-	"viandante/core/geo"
 	"viandante/core/watch"
 	"viandante/service/catalog"
 	"viandante/service/party"
@@ -60,8 +56,9 @@ type Lookout struct {
 	catalog   *catalog.Catalog
 	now       func() time.Time
 
-	// awake tells that there are watches.
+	// awake tells that there are watches, looking that this process looks at them.
 	awake   atomic.Bool
+	looking atomic.Bool
 	woken   chan struct{}
 	mu      sync.Mutex
 	waiting []item
@@ -139,6 +136,9 @@ func (l *Lookout) add(items ...item) {
 	default: // it has not looked since the last time
 	}
 }
+
+// Looking tells whether this process is the one that looks at the watches.
+func (l *Lookout) Looking() bool { return l.looking.Load() }
 
 // Reload tells that entries of the change log were passed over: they are read from the database.
 func (l *Lookout) Reload() {
@@ -254,126 +254,7 @@ func (l *Lookout) keep(ctx context.Context) error {
 func (l *Lookout) relieved() {
 	l.log.Info("another process looks at the watches from now on", "workspace", l.workspace)
 	l.engine, l.notice = nil, nil
-}
-
-// takeOver goes on where the process before ended.
-func (l *Lookout) takeOver(ctx context.Context) error {
-	l.tried = l.now()
-	if l.catalog.Now() == nil {
-		return nil // not loaded yet
-	}
-	got, err := l.store.KeepLookout(ctx, l.workspace, l.process, lease)
-	if errors.Is(err, store.ErrRelieved) {
-		return nil
-	} else if err != nil {
-		return err
-	}
-	// What is read below is no older than what waits from now on; to hear of something twice does no harm.
-	l.next()
-	engine := watch.NewEngine(places{l.catalog})
-	now := l.now()
-	for _, m := range l.room.Listen(l) {
-		if m.Last.At.IsValid() {
-			engine.Moved(party.Thing(&m), m.Last.Time)
-		}
-	}
-	rows, err := l.store.AllKept(ctx, l.workspace, store.Watches)
-	if err != nil {
-		return err
-	}
-	held, err := l.store.Watched(ctx, l.workspace)
-	if err != nil {
-		return err
-	}
-	var entries []store.Logged
-	for no := got.ChangeNo; ; {
-		more, err := l.store.ChangesSince(ctx, l.workspace, no, mostAtOnce)
-		if err != nil {
-			return err
-		}
-		if len(more) == 0 {
-			break
-		}
-		entries = append(entries, more...)
-		no = more[len(more)-1].No
-	}
-	definitions := map[uuid.UUID]json.RawMessage{}
-	for _, r := range rows {
-		definitions[r.ID] = r.Body
-	}
-	// Those that were changed since are first what they were.
-	for i := len(entries) - 1; i >= 0; i-- {
-		if e := &entries[i]; e.Topic == store.Watches {
-			if id, body, err := definitionOf(e, false); err == nil {
-				definitions[id] = body
-			}
-		}
-	}
-	l.engine, l.no, l.changeNo, l.part, l.saved = engine, got.No, got.ChangeNo, math.MaxInt64, got.ChangeNo
-	l.notice = &store.Noticed{Begun: map[uuid.UUID][]store.Held{}}
-	snapshot := l.catalog.Now()
-	for id, body := range definitions {
-		w, ok := l.watchOf(id, body)
-		if !ok {
-			continue
-		}
-		if got.New {
-			l.begin(w)
-			continue
-		}
-		engine.Restore(w, thingsOf(held[id]))
-	}
-	for i := range entries {
-		l.apply(&entries[i])
-	}
-	if !got.New {
-		for id := range definitions {
-			l.note(engine.Settle(id, now, func(place uuid.UUID) (watch.Thing, bool) {
-				row, ok := snapshot.Get(catalog.Everything(), place)
-				if !ok || !row.Point().IsValid() {
-					return watch.Thing{}, false
-				}
-				return thingOfRow(row), true
-			}))
-		}
-	}
-	return l.write(ctx)
-}
-
-// watchOf returns a watch that is to be looked at; none for one that was deleted or is paused.
-func (l *Lookout) watchOf(id uuid.UUID, body json.RawMessage) (watch.Watch, bool) {
-	var d Definition
-	if len(body) == 0 || string(body) == "null" {
-		return watch.Watch{}, false
-	}
-	if err := json.Unmarshal(body, &d); err != nil {
-		l.log.Warn("a watch cannot be read", "watch", id, "error", err)
-		return watch.Watch{}, false
-	}
-	w, err := d.Watch(id)
-	return w, err == nil && !d.Paused
-}
-
-// definitionOf returns what an entry of the log says of a watch, as it became or was; nothing for none.
-func definitionOf(e *store.Logged, after bool) (uuid.UUID, json.RawMessage, error) {
-	id, err := uuid.Parse(e.Entity)
-	if err != nil {
-		return id, nil, err
-	}
-	if after && e.TextAfter == nil || !after && e.TextBefore == nil {
-		return id, nil, nil
-	}
-	var row store.Kept
-	err = e.Text(&row, after)
-	return id, row.Body, err
-}
-
-func thingsOf(list []store.Held) []watch.Thing {
-	out := make([]watch.Thing, len(list))
-	for i, h := range list {
-		out[i] = watch.Thing{ID: h.Thing, Place: h.Place, Group: h.Of}
-	}
-	return out
+	l.looking.Store(false)
 }
 
 // begin begins a watch anew: what is inside is no event.
@@ -454,20 +335,6 @@ func (l *Lookout) apply(e *store.Logged) {
 	}
 }
 
-// thingOf is a place as watches look at it; nil for none, and for what has no position.
-func thingOf(f *feature.Feature) *watch.Thing {
-	if f == nil || !f.Geometry.Point().IsValid() || f.Kind() != feature.Place {
-		return nil
-	}
-	return &watch.Thing{ID: f.ID, Name: f.Name, Place: true, Group: f.Collection, Category: f.Category,
-		At: f.Geometry.Point()}
-}
-
-func thingOfRow(r catalog.Row) watch.Thing {
-	return watch.Thing{ID: r.ID(), Name: r.Name(), Place: true, Group: r.Collection(), Category: r.Category(),
-		At: r.Point()}
-}
-
 // note takes down what has happened.
 func (l *Lookout) note(events []watch.Event) {
 	for _, e := range events {
@@ -527,21 +394,4 @@ func (l *Lookout) write(ctx context.Context) error {
 	l.saved, l.notice = l.changeNo, nil
 	l.ring.add(n.Sightings)
 	return nil
-}
-
-// places answers the engine from a catalog.
-type places struct{ catalog *catalog.Catalog }
-
-// mostRound is how many places round somebody are looked at.
-const mostRound = 20_000
-
-func (p places) Near(centre geo.Point, withinM float64, w *watch.Watch, yield func(watch.Thing)) {
-	s := p.catalog.Now()
-	if s == nil {
-		return
-	}
-	for _, h := range s.Near(catalog.Everything(), catalog.Near{At: centre, WithinM: withinM, Limit: mostRound,
-		Collections: w.Collections, Categories: w.Categories}) {
-		yield(thingOfRow(h.Row))
-	}
 }

@@ -42,6 +42,7 @@ const fakeReceiver = `(() => {
 // tell reports a position some metres north of the square, ago seconds ago.
 func (u *user) tell(north float64, ago float64, more string) {
 	u.t.Helper()
+	u.waitFor(`!!window.tell`)
 	u.eval(fmt.Sprintf(`tell({latitude: %v, longitude: %v%s}, Date.now() - %v), 1`,
 		squareLat+north/111000, squareLng, more, ago*1000))
 }

@@ -9,8 +9,13 @@ import { fetchPlace, type Draft } from './places'
 import { wholePage } from './server'
 
 const KEY = 'viandante.unsaved'
+/** Whoever opens the page anew, or elsewhere, does not come back. */
+const opened = location.href
+const isBack = () =>
+  (performance.getEntriesByType('navigation')[0] as PerformanceNavigationTiming | undefined)?.type !== 'navigate'
 
 interface Unsaved {
+  href: string
   place: { collection: string; id: string } | null
   draft: Draft
 }
@@ -18,7 +23,11 @@ interface Unsaved {
 function leave(): void {
   if (!editing.open) return
   const { place, draft } = editing
-  const unsaved: Unsaved = { place: place && { collection: place.collection, id: place.id }, draft }
+  const unsaved: Unsaved = {
+    href: location.href,
+    place: place && { collection: place.collection, id: place.id },
+    draft,
+  }
   sessionStorage.setItem(KEY, JSON.stringify(unsaved))
 }
 
@@ -27,7 +36,8 @@ export async function comeBack(): Promise<void> {
   const text = sessionStorage.getItem(KEY)
   sessionStorage.removeItem(KEY)
   if (!text || editing.open) return
-  const { place, draft } = JSON.parse(text) as Unsaved
+  const { href, place, draft } = JSON.parse(text) as Unsaved
+  if (href !== opened || !isBack()) return
   if (place) begin(await fetchPlace(place.collection, place.id))
   Object.assign(editing, { open: true, draft })
   say('The form is as you left it; it is not saved yet.')

@@ -73,7 +73,7 @@ func TestMovingAndReading(t *testing.T) {
 		u.do(chromedp.Focus(At("map")))
 		u.key("]")
 		u.waitFor(`window.viandanteChart.view.rotation === 15`)
-		u.key("x")
+		u.key("`")
 		u.waitFor(`window.viandanteChart.view.rotation === 0`)
 		u.drag(x+200, y, x+200, y+14, "button: 2")
 		u.waitFor(`window.viandanteChart.view.rotation === 0`) // nearly north is meant as north
@@ -112,7 +112,7 @@ func TestMovingAndReading(t *testing.T) {
 				`window.viandanteChart.view.rotation > 25 && window.viandanteChart.view.rotation < 60`,
 		)
 		assert.Equal(t, false, u.eval(`!!document.querySelector('[data-test="spot-label"]')`), "fingers are no click")
-		u.key("x")
+		u.key("`")
 		u.waitFor(`window.viandanteChart.view.rotation === 0`)
 
 		u.look(lat, lng, 14)
@@ -206,14 +206,14 @@ func TestMovingAndReading(t *testing.T) {
 	t.Run("the ruler in feet and miles", func(t *testing.T) {
 		u.look(lat, lng, 12)
 		u.sees("ruler-length", "km")
-		u.key("i")
+		u.key(";")
 		u.sees("ruler-length", "mi")
 		bar := u.number(`document.querySelector('[data-test=ruler] rect').width.baseVal.value`)
 		miles := u.number(`parseFloat(document.querySelector('[data-test=ruler-length]').innerText)`)
 		assert.InEpsilon(t, miles*1609.344, bar*u.number(`window.viandanteChart.camera.metresPerPixel`), 0.01)
 		u.look(lat, lng, 17)
 		u.sees("ruler-length", "ft")
-		u.key("i")
+		u.key(";")
 		u.waitFor(`/\d m$/.test(document.querySelector('[data-test=ruler-length]').innerText)`)
 	})
 
@@ -224,9 +224,9 @@ func TestMovingAndReading(t *testing.T) {
 		for _, want := range []string{"-38.10000, -26.25000", "38°06′00.0″S 26°15′00.0″W", "geo:-38.10000,-26.25000",
 			"[-26.25000, -38.10000]"} {
 			u.sees("pointer", want)
-			u.key("o")
+			u.key("\"")
 		}
-		u.key("p")
+		u.key("'")
 		u.sees("notice", "-38.1")
 		assert.Contains(t, u.eval(`document.querySelector('[data-test=map]').getAttribute('aria-label')`), "middle at")
 	})

@@ -34,6 +34,10 @@ export type Acts<L extends readonly KeyLine[]> = Record<
 
 const declared = new Map<Group, KeyLine[]>()
 
+/** In these a key does something else while they are open. */
+const OF_THEIR_OWN: Group[] = ['In the form', 'A path or an area in edit']
+const taken = new Set<string>()
+
 /** The lines of a group that were declared. */
 export const linesOf = (group: Group): readonly KeyLine[] => declared.get(group) ?? []
 
@@ -51,6 +55,10 @@ export interface Keys<L extends readonly KeyLine[]> {
 export function declareKeys<const L extends readonly KeyLine[]>(group: Group, lines: L): Keys<L> {
   declared.set(group, [...(declared.get(group) ?? []), ...lines])
   const names = new Map(lines.flatMap((line) => Object.entries(line.on)))
+  for (const key of OF_THEIR_OWN.includes(group) ? [] : names.keys()) {
+    if (taken.has(key)) throw new Error(`The key ${key} stands for two things.`)
+    taken.add(key)
+  }
   return {
     press(e, acts) {
       const name = names.get(nameOf(e)) as keyof typeof acts | undefined

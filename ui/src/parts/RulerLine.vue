@@ -2,9 +2,9 @@
 import { declareKeys } from '../desk/keys'
 
 const keys = declareKeys('On the map', [
-  { as: 'p · o', what: 'copy the position · its notation', on: { p: 'copy', o: 'notation' } },
-  { as: 'i', what: 'metres, or feet and miles', on: { i: 'units' } },
-  { as: 'x', what: 'north up', on: { x: 'north' } },
+  { as: `' · "`, what: 'copy the position · its notation', on: { "'": 'copy', '"': 'notation' } },
+  { as: ';', what: 'metres, or feet and miles', on: { ';': 'units' } },
+  { as: '`', what: 'north up', on: { '`': 'north' } },
 ])
 </script>
 
@@ -143,7 +143,7 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
     <button
       v-if="desk.view?.rotation"
       class="flex items-center gap-1 whitespace-nowrap"
-      title="North up (x)"
+      title="North up (`)"
       data-test="north"
       @click="chart?.turnTo(0)"
     >
@@ -190,7 +190,7 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
       <span class="caption hidden sm:inline">{{ pointer ? 'pointer' : 'middle' }}</span>
       <button
         class="tabular-nums"
-        title="Copy (p)"
+        title="Copy (')"
         data-test="pointer"
         @click="copy(written.copy(read), 'the position in the middle')"
       >
@@ -199,7 +199,7 @@ const read = computed(() => props.pointer ?? (desk.view && { lat: desk.view.lat,
       <select
         v-model="notation"
         class="caption border-ink/50 bg-paper cursor-pointer border-b max-md:hidden"
-        title="How positions are written (o)"
+        title='How positions are written (")'
         aria-label="How positions are written"
         data-test="notation"
       >

@@ -473,6 +473,7 @@ func TestEventsGoOnAfterARestart(t *testing.T) {
 	circle := fmt.Sprintf(`{"name":"Square","center":[%v,%v],"within_m":500,"people":true,"places":true}`, square.Lng(),
 		square.Lat())
 	require.Equal(t, 201, s.put(watch, circle).status)
+	time.Sleep(500 * time.Millisecond) // the first watch of a workspace has somebody begin to look
 	numbers := func() (out []string) {
 		for _, e := range s.call("GET", "/v1/watches/events", "").list("events") {
 			out = append(out, fmt.Sprint(e["no"], " ", e["name"], " ", e["event"]))
@@ -480,7 +481,6 @@ func TestEventsGoOnAfterARestart(t *testing.T) {
 		return out
 	}
 	for n := range 3 { // each time with another process
-		_ = n
 		ctx, stop := context.WithCancel(t.Context())
 		v := service.New(s.store, t.TempDir(), slog.New(slog.DiscardHandler), service.Options{})
 		var running sync.WaitGroup
@@ -498,8 +498,7 @@ func TestEventsGoOnAfterARestart(t *testing.T) {
 	require.Eventually(t, func() bool { return len(numbers()) == 4 }, 20*time.Second, 20*time.Millisecond)
 	got := numbers()
 	assert.ElementsMatch(t, []string{"Ida enters", "Post 0 enters", "Post 1 enters", "Post 2 enters"},
-		[]string{got[0][2:],
-			got[1][2:], got[2][2:], got[3][2:]})
+		[]string{got[0][2:], got[1][2:], got[2][2:], got[3][2:]})
 	for i, line := range got {
 		assert.Equal(t, fmt.Sprint(i+1), line[:1])
 	}

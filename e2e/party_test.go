@@ -268,6 +268,7 @@ func TestOnwardLinks(t *testing.T) {
 		u.unfold()
 		u.click("open-in")
 		u.waitFor(`document.querySelector('[data-test=onward-link]')?.innerText.startsWith('geo:-38')`)
+		u.waitFor(`document.querySelector('[data-app^="Another app"]')`)
 		u.eval(`document.querySelector('[data-app^="Another app"]').click(), 1`)
 		u.waitFor(`document.querySelector('[data-test=onward-link]').innerText.includes('/receiver/show?lat=')`)
 		u.click("show-qr")
@@ -311,6 +312,7 @@ func TestOnwardLinks(t *testing.T) {
 		u.waitFor(shows("way-open-in"))
 		u.click("way-open-in")
 		u.waitFor(shows("from-here"))
+		u.waitFor(`document.querySelector('[data-app^="Another app"]')`)
 		u.eval(`document.querySelector('[data-app^="Another app"]').click(), 1`)
 		u.waitFor(`document.querySelector('[data-test=onward-link]').innerText.includes('mode=bicycle')`)
 		assert.Contains(t, u.eval(`document.querySelector('[data-test=onward-link]').innerText`), "from_lat=-38.11")
@@ -376,6 +378,13 @@ func TestEmergency(t *testing.T) {
 	// A short press shows, a long one calls.
 	u.eval(`(window.called = [], navigation.addEventListener('navigate', e => { window.called.push(e.destination.url)
 		e.preventDefault() })), 1`)
+	u.eval(`document.querySelector('[data-test=emergency-button]').focus(), 1`)
+	u.key("\r")
+	u.waitFor(shows("emergency"))
+	u.do(chromedp.Sleep(1200 * time.Millisecond))
+	assert.Equal(t, "", u.eval(`window.called.join(' ')`), "a key shows it, and calls nobody")
+	u.key("\x1b")
+	u.waitFor(`!` + shows("emergency"))
 	press := func(ms int) {
 		u.eval(fmt.Sprintf(`(b => new Promise(done => {
 			b.dispatchEvent(new PointerEvent('pointerdown', { bubbles: true }))

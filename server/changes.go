@@ -117,6 +117,20 @@ type following struct {
 	first   []*feed.Event
 	party   *party.Follower
 	watches *lookout.Follower
+	// numbered gives events of watches their numbers as ids: in a stream of nothing else. only is the watch that they
+	// are of, the nil UUID for all.
+	numbered bool
+	only     uuid.UUID
+	// ended tells that a guest has left his party, and sees no more of it.
+	ended bool
+}
+
+// stillIn tells whether somebody is still in a party after what is told of it.
+func stillIn(t *party.Told, member uuid.UUID) bool {
+	if t.Whole {
+		return slices.ContainsFunc(t.Members, func(m party.Member) bool { return m.ID == member })
+	}
+	return !slices.Contains(t.Left, member)
 }
 
 func (f *following) close() {
@@ -143,6 +157,8 @@ func (f *following) stream() error {
 	if f.log != nil {
 		logged = f.log.Woken()
 		text = fmt.Appendf(nil, ": from %d\n\n", f.log.Since())
+	} else if f.numbered {
+		text = fmt.Appendf(nil, ": from %d\n\n", f.watches.Since())
 	} else {
 		text = []byte(": \n\n")
 	}
@@ -161,6 +177,9 @@ func (f *following) stream() error {
 		}
 		if len(more) > 0 && !f.s.push(f.c, more) {
 			return nil // the reader is gone, or comes back
+		}
+		if f.ended {
+			return nil
 		}
 		text = nil // kept by nobody while it waits
 		if busy {
@@ -216,6 +235,9 @@ func (f *following) next(text []byte) (_ []byte, busy bool, err error) {
 				return nil, false, err
 			}
 			text = append(text, data...)
+			if a.IsMember() && !stillIn(t, a.Member) {
+				f.ended = true
+			}
 		}
 	}
 	if f.watches != nil {
@@ -225,8 +247,8 @@ func (f *following) next(text []byte) (_ []byte, busy bool, err error) {
 		}
 		busy = busy || len(events) > 0
 		for i := range events {
-			if service.SeesSighting(a, &events[i]) {
-				text = appendSighting(text, &events[i], false)
+			if service.SeesSighting(a, &events[i]) && (f.only == uuid.Nil || events[i].Watch == f.only) {
+				text = appendSighting(text, &events[i], f.numbered)
 			}
 		}
 	}

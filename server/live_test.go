@@ -366,6 +366,14 @@ func TestAGuestSeesHisPartyOnly(t *testing.T) {
 	quiet(t, events, "what is not his")
 
 	require.Equal(t, 204, ask("DELETE", me, "").status)
+	for ended := false; !ended; { // what he looked on by ends, too
+		select {
+		case _, open := <-events:
+			ended = !open
+		case <-time.After(20 * time.Second):
+			require.Fail(t, "who has left looks on")
+		}
+	}
 	assert.Equal(t, 401, ask("GET", path+"/members", "").status, "who has left sees nothing, at once")
 	assert.Equal(t, 401, ask("PUT", me, `{"name":"back"}`).status)
 	assert.Len(t, s.call("GET", path+"/members", "").list("members"), 1)
@@ -457,6 +465,16 @@ func TestWatchesTellWhatEntersAndLeaves(t *testing.T) {
 	assert.Equal(t, "6", next(t, resumed, "resumed").id)
 	assert.Equal(t, "7", next(t, resumed, "resumed").id)
 	quiet(t, resumed, "all is told")
+	// An area has no centre to be distant from.
+	area := "/v1/watches/" + newID()
+	lng, lat := square.Lng(), square.Lat()
+	require.Equal(t, 201, s.put(area, fmt.Sprintf(`{"name":"Block","area":[[[%v,%v],[%v,%v],[%v,%v],[%v,%v]]],`+
+		`"people":true,"places":true}`, lng-0.02, lat-0.02, lng+0.02, lat-0.02, lng, lat+0.02, lng-0.02,
+		lat-0.02)).status)
+	list = s.call("GET", area+"/inside", "").list("inside")
+	require.NotEmpty(t, list)
+	assert.Equal(t, []any{"Pump", nil}, []any{list[len(list)-1]["name"], list[len(list)-1]["distance_m"]})
+	require.Equal(t, 204, s.call("DELETE", area, "", "If-Match", "*").status)
 	// A paused watch tells of nothing, a deleted one neither.
 	require.Equal(t, 200, s.put(inside, strings.Replace(circle, `"people"`, `"paused":true,"people"`, 1), "If-Match",
 		"*").status)

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"math"
@@ -117,15 +118,7 @@ func (s *server) members(c *echo.Context) error {
 			out[i].DistanceM, out[i].BearingDeg = line.DistanceM, defined(line.InitialBearing)
 		}
 	}
-	slices.SortStableFunc(out, func(a, b placedMember) int {
-		switch {
-		case a.distance < b.distance:
-			return -1
-		case a.distance > b.distance:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(out, func(a, b placedMember) int { return cmp.Compare(a.distance, b.distance) })
 	return c.JSON(http.StatusOK, map[string]any{"members": out})
 }
 
@@ -209,11 +202,11 @@ func (r *reportIn) read(behind time.Duration) (live.Report, error) {
 		}
 		return *v
 	}
-	any, positive := func(float64) bool { return true }, func(v float64) bool { return v >= 0 }
+	free, positive := func(float64) bool { return true }, func(v float64) bool { return v >= 0 }
 	out := live.Report{At: at, Time: when.Add(behind).UTC().Truncate(time.Microsecond),
 		AccuracyM: number(r.AccuracyM, positive),
-		AltitudeM: number(r.AltitudeM, any), SpeedMPS: number(r.SpeedMPS, positive),
-		HeadingDeg: number(r.HeadingDeg, any)}
+		AltitudeM: number(r.AltitudeM, free), SpeedMPS: number(r.SpeedMPS, positive),
+		HeadingDeg: number(r.HeadingDeg, free)}
 	if !math.IsNaN(out.HeadingDeg) {
 		out.HeadingDeg = geo.WrapBearing(out.HeadingDeg)
 	}
@@ -320,8 +313,8 @@ func (s *server) memberTrack(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	sendTrackHeader(c, kind, m.Name)
 	c.Response().Header().Set("Cache-Control", "no-store")
+	sendTrackHeader(c, kind, m.Name)
 	if kind == gpxType {
 		positions := make([]gpx.Position, len(track))
 		for i, r := range track {

@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
-	"time"
 
 	"github.com/google/uuid"
 	"github.com/labstack/echo/v5"
@@ -114,7 +113,13 @@ func (s *server) sightings(c *echo.Context) error {
 		watch = only[0]
 	}
 	if streamed {
-		return s.streamSightings(c, since, watch)
+		f := following{s: s, c: c, numbered: true, only: watch}
+		defer f.close()
+		var err error
+		if f.watches, err = s.Service.FollowSightings(c.Request().Context(), actor(c), since); err != nil {
+			return err
+		}
+		return f.stream()
 	}
 	events, last, err := s.Service.Sightings(c.Request().Context(), actor(c), since, watch, limit)
 	if err != nil {
@@ -125,83 +130,4 @@ func (s *server) sightings(c *echo.Context) error {
 		out[i] = presentSighting(&events[i])
 	}
 	return c.JSON(http.StatusOK, map[string]any{"events": out, "last": last})
-}
-
-func (s *server) streamSightings(c *echo.Context, since *uint64, only uuid.UUID) error {
-	ctx, a := c.Request().Context(), actor(c)
-	f, err := s.Service.FollowSightings(ctx, a, since)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	if !beginStream(c) {
-		return nil
-	}
-	s.metrics.streams.Inc()
-	defer s.metrics.streams.Dec()
-	beat := time.NewTimer(heartbeat)
-	defer beat.Stop()
-	text := fmt.Appendf(nil, ": from %d\n\n", f.Since())
-	for {
-		events, err := f.Next(ctx)
-		if err != nil {
-			return nil // told at the next try, before the stream begins
-		}
-		for i := range events {
-			if service.SeesSighting(a, &events[i]) && (only == uuid.Nil || events[i].Watch == only) {
-				text = appendSighting(text, &events[i], true)
-			}
-		}
-		if len(text) > 0 && !s.push(c, text) {
-			return nil // the reader is gone, or comes back
-		}
-		if text = nil; len(events) > 0 {
-			continue
-		}
-		beat.Reset(heartbeat)
-		select {
-		case <-ctx.Done():
-			return nil
-		case <-s.closing.Done():
-			return nil
-		case <-f.Woken():
-		case <-beat.C:
-			text = []byte(": \n\n")
-		}
-	}
-}
-
-func (s *server) emergencyCalls(g *echo.Group) {
-	g.GET("/emergency", func(c *echo.Context) error {
-		out, err := s.Service.Emergency(c.Request().Context(), actor(c))
-		if err != nil {
-			return err
-		}
-		return sendVersioned(c, http.StatusOK, out.Version, out.Body)
-	})
-	g.PUT("/emergency", func(c *echo.Context) error {
-		var body service.Emergency
-		if err := s.decode(c, maxSmall, &body); err != nil {
-			return err
-		}
-		m, err := condition(c)
-		if err != nil {
-			return err
-		}
-		out, isNew, err := s.Service.PutEmergency(c.Request().Context(), actor(c), body, m)
-		if err != nil {
-			return err
-		}
-		return sendVersioned(c, created(isNew), out.Version, out.Body)
-	})
-	g.DELETE("/emergency", func(c *echo.Context) error {
-		m, err := condition(c)
-		if err != nil {
-			return err
-		}
-		if err := s.Service.DeleteEmergency(c.Request().Context(), actor(c), m); err != nil {
-			return err
-		}
-		return c.NoContent(http.StatusNoContent)
-	})
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 	"slices"
+	"strings"
 
 	"github.com/google/uuid"
 
@@ -72,14 +73,8 @@ func (q *LinkQuestion) check() error {
 		if value == "" || slices.Contains(among, value) {
 			return nil
 		}
-		hint := ""
-		for i, one := range among {
-			if i > 0 {
-				hint += ", "
-			}
-			hint += one
-		}
-		return fault.Refuse(field, value, &geo.ParseError{Reason: "is not one of those there are", Hint: hint})
+		return fault.Refuse(field, value,
+			&geo.ParseError{Reason: "is not one of those there are", Hint: strings.Join(among, ", ")})
 	}
 	if err := unknown("intent", q.Intent, onward.Intents); err != nil {
 		return err

@@ -1,7 +1,9 @@
 package service
 
 import (
+	"cmp"
 	"context"
+	"math"
 	"slices"
 
 	"github.com/google/uuid"
@@ -105,7 +107,10 @@ func (v *Service) Inside(ctx context.Context, a Actor, id uuid.UUID) (out []Insi
 		centre = m.Last.At
 	}
 	add := func(t watch.Thing) {
-		i := Inside{t, geodesy.Distance(centre, t.At)}
+		i := Inside{t, math.NaN()}
+		if centre.IsValid() && t.At.IsValid() {
+			i.DistanceM = geodesy.Distance(centre, t.At)
+		}
 		out = append(out, i)
 	}
 	snapshot, view := h.catalog.Now(), view(a)
@@ -121,15 +126,7 @@ func (v *Service) Inside(ctx context.Context, a Actor, id uuid.UUID) (out []Insi
 			add(lookout.ThingOfRow(row))
 		}
 	}
-	slices.SortStableFunc(out, func(a, b Inside) int {
-		switch {
-		case a.DistanceM < b.DistanceM:
-			return -1
-		case a.DistanceM > b.DistanceM:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(out, func(a, b Inside) int { return cmp.Compare(a.DistanceM, b.DistanceM) })
 	if len(out) > mostInside {
 		return out[:mostInside], true, nil
 	}

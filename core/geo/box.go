@@ -54,8 +54,8 @@ func (b Box) Contains(p Point) bool {
 	return p.lng >= b.West || p.lng <= b.East
 }
 
-// width returns how many degrees of longitude the box spans.
-func (b Box) width() float64 {
+// Width returns how many degrees of longitude the box spans.
+func (b Box) Width() float64 {
 	if b.West <= b.East {
 		return b.East - b.West
 	}
@@ -64,12 +64,12 @@ func (b Box) width() float64 {
 
 // Middle returns the middle of the box on the plane of longitude and latitude.
 func (b Box) Middle() Point {
-	return Point{(b.South + b.North) / 2, WrapLng(b.West + b.width()/2), true}
+	return Point{(b.South + b.North) / 2, WrapLng(b.West + b.Width()/2), true}
 }
 
 // Clamp returns the position of the box nearest to another on the plane of longitude and latitude.
 func (b Box) Clamp(p Point) Point {
-	half := b.width() / 2
+	half := b.Width() / 2
 	dx := math.Remainder(p.lng-b.Middle().lng, 360)
 	return Point{max(b.South, min(b.North, p.lat)), WrapLng(b.Middle().lng + max(-half, min(half, dx))), true}
 }
@@ -80,13 +80,13 @@ func (b Box) Intersects(c Box) bool {
 		return false
 	}
 	apart := math.Abs(math.Remainder(b.Middle().lng-c.Middle().lng, 360))
-	return apart <= (b.width()+c.width())/2+1e-9
+	return apart <= (b.Width()+c.Width())/2+1e-9
 }
 
 // Crosses tells whether a side between two positions, straight on the plane of longitude and latitude and the short way
 // round, meets the box.
 func (b Box) Crosses(p, q Point) bool {
-	middle, half := b.Middle(), b.width()/2
+	middle, half := b.Middle(), b.Width()/2
 	x := math.Remainder(p.lng-middle.lng, 360)
 	dx, dy := math.Remainder(q.lng-p.lng, 360), q.lat-p.lat
 	for _, shift := range []float64{0, 360, -360} { // the side may reach the box from beyond the far meridian

@@ -161,9 +161,9 @@ func TestRhumbAgreesWithSmallSteps(t *testing.T) {
 		const steps = 4000
 		sa, ca := math.Sincos(bearing * degree)
 		for range steps { // midpoint rule
-			m, _ := radii(lat)
+			m, _ := Radii(lat)
 			half := lat + s/steps/2*ca/m/degree
-			m, p := radii(half)
+			m, p := Radii(half)
 			lat += s / steps * ca / m / degree
 			lng += s / steps * sa / p / degree
 		}

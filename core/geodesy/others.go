@@ -55,16 +55,16 @@ func rhumbSpread(lat1, lat2 float64) (meridianM, isometricRad float64) {
 	}
 	half, mid := (lat2-lat1)/2*degree, (lat1+lat2)/2
 	for _, g := range gauss {
-		m, r := radii(mid + half*g[0]/degree)
+		m, r := Radii(mid + half*g[0]/degree)
 		meridianM += g[1] * half * m
 		isometricRad += g[1] * half * m / r
 	}
 	return meridianM, isometricRad
 }
 
-// radii returns the meridian's radius of curvature and the parallel's radius at a latitude, in metres (Snyder 1987,
+// Radii returns the meridian's radius of curvature and the parallel's radius at a latitude, in metres (Snyder 1987,
 // eqs. 4-18, 4-20).
-func radii(lat float64) (meridian, parallel float64) {
+func Radii(lat float64) (meridian, parallel float64) {
 	s, c := sinCosDegrees(lat, 0)
 	w := math.Sqrt(1 - ecc2*s*s)
 	return equatorialRadius * (1 - ecc2) / (w * w * w), equatorialRadius * math.Max(c, tiny) / w
@@ -79,7 +79,7 @@ func rhumbInverse(from, to geo.Point) Line {
 	case math.Abs(from.Lat()) == 90 || math.Abs(to.Lat()) == 90: // a pole is reached along the meridian
 		dlam = 0
 	case meridianM == 0:
-		_, r := radii(from.Lat())
+		_, r := Radii(from.Lat())
 		l.DistanceM = math.Abs(dlam) * r
 	default:
 		l.DistanceM = math.Hypot(dlam, dpsi) * meridianM / dpsi
@@ -105,7 +105,7 @@ func rhumbDirect(from geo.Point, bearing, distanceM float64) (lat, lng float64, 
 	meridianM, dpsi := rhumbSpread(from.Lat(), lat)
 	var dlam float64
 	if math.Abs(meridianM) < 1e-3 {
-		_, r := radii(from.Lat())
+		_, r := Radii(from.Lat())
 		dlam = distanceM * s / r
 	} else {
 		dlam = distanceM * s * dpsi / meridianM

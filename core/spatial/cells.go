@@ -37,12 +37,6 @@ func NewCells[T comparable]() *Cells[T] {
 // Len returns how many boxes there are.
 func (c *Cells[T]) Len() int { return len(c.boxes) }
 
-// Box returns the box of an item.
-func (c *Cells[T]) Box(item T) (geo.Box, bool) {
-	b, ok := c.boxes[item]
-	return b, ok
-}
-
 // Put gives an item a box, instead of the one that it had.
 func (c *Cells[T]) Put(item T, b geo.Box) {
 	now := spanOf(b)
@@ -105,7 +99,7 @@ func (c *Cells[T]) In(b geo.Box, yield func(item T)) {
 	for level, n := range c.used {
 		if n > 0 {
 			side := sideOf(level)
-			total += (width(b)/side + 2) * ((b.North-b.South)/side + 2)
+			total += (b.Width()/side + 2) * ((b.North-b.South)/side + 2)
 		}
 	}
 	if total > float64(len(c.boxes)) {
@@ -134,13 +128,6 @@ func (c *Cells[T]) In(b geo.Box, yield func(item T)) {
 
 func sideOf(level int) float64 { return 360 / float64(int(1)<<(finest-level)) }
 
-func width(b geo.Box) float64 {
-	if b.West <= b.East {
-		return b.East - b.West
-	}
-	return b.East + 360 - b.West
-}
-
 // span is a block of cells of a level: from a column eastwards, from a row northwards.
 type span struct {
 	level         int
@@ -165,7 +152,7 @@ func cellAt(level int, lng, lat float64) cell {
 
 // spanOf returns the cells of the level that a box belongs to.
 func spanOf(b geo.Box) span {
-	size := max(width(b), b.North-b.South)
+	size := max(b.Width(), b.North-b.South)
 	level := 0
 	for level < coarsest && sideOf(level) < size {
 		level++
@@ -178,6 +165,6 @@ func spanAt(level int, b geo.Box) span {
 	columns := int32(1) << (finest - level)
 	first := cellAt(level, b.West, b.South)
 	last := cellAt(level, b.West, b.North)
-	wide := int32(math.Floor((b.West+180+width(b))/side)-math.Floor((b.West+180)/side)) + 1
+	wide := int32(math.Floor((b.West+180+b.Width())/side)-math.Floor((b.West+180)/side)) + 1
 	return span{level, first.col, first.row, min(wide, columns), last.row - first.row + 1, columns}
 }

@@ -48,15 +48,6 @@ func NewEngine(places Places) *Engine {
 		led: map[uuid.UUID][]*state{}}
 }
 
-// Len returns how many watches there are.
-func (e *Engine) Len() int { return len(e.watches) }
-
-// Person returns where somebody is, as far as the engine was told.
-func (e *Engine) Person(id uuid.UUID) (Thing, bool) {
-	t, ok := e.people[id]
-	return t, ok
-}
-
 // Put begins a watch, or gives one another definition. It returns what is inside and held, which is no event.
 func (e *Engine) Put(w Watch) []Thing {
 	s := e.begin(w)

@@ -93,12 +93,8 @@ func (w *Watch) Depth(centre, p geo.Point) float64 {
 // toSides returns the distance in metres to the nearest side of a polygon.
 func toSides(area feature.Geometry, p geo.Point) float64 {
 	const degree = math.Pi / 180
-	sin := math.Sin(p.Lat() * degree)
-	// The radii of curvature of WGS84 along the meridian and across it.
-	const a, e2 = 6378137.0, 0.0066943799901413165
-	v := 1 - e2*sin*sin
-	ky := a * (1 - e2) / (v * math.Sqrt(v)) * degree
-	kx := a / math.Sqrt(v) * math.Cos(p.Lat()*degree) * degree
+	meridian, parallel := geodesy.Radii(p.Lat())
+	kx, ky := parallel*degree, meridian*degree
 	best := math.Inf(1)
 	for _, ring := range area.Lines() {
 		var ax, ay float64

@@ -1,6 +1,7 @@
 package party
 
 import (
+	"slices"
 	"sync"
 
 	"github.com/google/uuid"
@@ -50,20 +51,8 @@ func (t *Told) leave(id uuid.UUID) {
 
 // forget takes back what was to be told of somebody: he is not what he was.
 func (t *Told) forget(id uuid.UUID) {
-	keep := t.Moves[:0]
-	for _, m := range t.Moves {
-		if m.ID != id {
-			keep = append(keep, m)
-		}
-	}
-	t.Moves = keep
-	members := t.Members[:0]
-	for _, m := range t.Members {
-		if m.ID != id {
-			members = append(members, m)
-		}
-	}
-	t.Members = members
+	t.Moves = slices.DeleteFunc(t.Moves, func(m Move) bool { return m.ID == id })
+	t.Members = slices.DeleteFunc(t.Members, func(m Member) bool { return m.ID == id })
 }
 
 // told returns what is to be told of a party with the next beat.

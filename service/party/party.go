@@ -172,10 +172,6 @@ func (r *Room) Put(ctx context.Context, m Member) (Member, error) {
 	defer r.mu.Unlock()
 	if s := r.seats[m.ID]; s != nil {
 		m.JoinedAt, m.Last = s.JoinedAt, s.Last
-		if s.Party != m.Party { // nobody is in two
-			r.leave(m.ID)
-			m.Last = live.Report{}
-		}
 	}
 	r.take(m)
 	return r.seats[m.ID].Member, nil

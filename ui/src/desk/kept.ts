@@ -61,9 +61,7 @@ type Body = { name: string }
 type Row = Body & { id: string; version: number }
 
 async function readEmergency(): Promise<Emergency | null> {
-  const { data, response } = await api.GET('/v1/emergency')
-  if (data || response.status === 404) return data ?? null
-  return unwrap(api.GET('/v1/emergency')) // which says why not
+  return (await unwrap(api.GET('/v1/emergency'))) ?? null // nothing where nobody is named
 }
 
 /** Where each kind is kept; its name in the log is its key here. */

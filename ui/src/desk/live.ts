@@ -6,7 +6,7 @@ import { api, type WatchEvent } from '../api/client'
 import { desk } from './desk'
 import { parties } from './kept'
 import { complain } from './notice'
-import { guest, now, toldMembers, toldMoves } from './party'
+import { guest, now, people, toldMembers, toldMoves } from './party'
 import { signedIn, wholePage } from './server'
 import { readEvents, sawEvent } from './watches'
 
@@ -45,6 +45,8 @@ async function readClock(): Promise<void> {
 
 wholePage.run(() => {
   watch(looking, listen, { immediate: true })
+  // Who signs out takes nobody's position along.
+  watch(signedIn, (yes) => !yes && people.clear())
   watch(
     () => looking.value && !!parties.value.length,
     (yes) => yes && void readClock().catch(complain),

@@ -74,6 +74,16 @@ export class People implements Layer {
     return false
   }
 
+  looks(camera: Camera): string {
+    const signs = this.rods.map((r) => {
+      const p = this.foot(r, camera)
+      const flags = [r.stale, r.selected, !!r.picture].map(Number).join('')
+      const at = `${Math.round(p.x * 2)} ${Math.round(p.y * 2)}`
+      return `${at} ${Math.round(r.headingDeg ?? -1)} ${r.accuracyM} ${flags} ${r.name}`
+    })
+    return `${camera.view.rotation} ${camera.metresPerPixel} ${signs.join()}`
+  }
+
   private foot(r: Rod, camera: Camera): Spot {
     return camera.toScreen(this.where(this.shown.get(r.id)!, performance.now()))
   }

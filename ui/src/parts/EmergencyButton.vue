@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// Pressed for a moment it calls and shows what to say; a short press shows it without calling.
+// Held with a finger or the pointer it calls and shows what to say; a short press, and a key, shows it without calling.
 import { onBeforeUnmount, ref } from 'vue'
 import { emergency } from '../desk/kept'
 
@@ -24,9 +24,6 @@ function release(): void {
   if (timer > 0) clearTimeout(timer)
   timer = 0
 }
-function clicked(): void {
-  emit('open')
-}
 onBeforeUnmount(release)
 </script>
 
@@ -40,10 +37,8 @@ onBeforeUnmount(release)
     @pointerup="release"
     @pointerleave="release"
     @pointercancel="release"
-    @keydown.enter="press"
-    @keyup.enter="release"
     @contextmenu.prevent
-    @click="clicked"
+    @click="emit('open')"
   >
     <span class="relative">SOS</span>
   </button>

@@ -147,3 +147,26 @@ func TestAnInvitationLetsInOnce(t *testing.T) {
 	}
 	assert.Len(t, g.invited, mostInvites)
 }
+
+// A guest of a party gets no code that would let in somebody with more rights than he has.
+func TestAGuestInvitesNobody(t *testing.T) {
+	g := NewGate(nil, time.Now)
+	guest := Actor{Workspace: uuid.Must(uuid.NewV7()), Read: true, Collections: []string{},
+		Member: uuid.Must(uuid.NewV7()), Party: uuid.Must(uuid.NewV7())}
+	_, _, err := g.Invite(guest)
+	assert.True(t, fault.Is(err, fault.Forbidden), "%v", err)
+	reader := guest
+	reader.Member, reader.Party = uuid.Nil, uuid.Nil
+	_, _, err = g.Invite(reader)
+	assert.NoError(t, err)
+	for scope, member := range map[string]bool{
+		store.MemberScope(guest.Member, guest.Party): true,
+		"member:" + guest.Member.String():            false,
+		"member:nobody:nowhere":                      false,
+		"read member:" + guest.Member.String():       false,
+	} {
+		a := Credential{store.Credential{Workspace: guest.Workspace, Kind: store.Session, Scopes: scope}}.Actor()
+		assert.Equal(t, member, a.IsMember(), scope)
+		assert.False(t, a.Write, scope)
+	}
+}

@@ -27,6 +27,9 @@ type invitation struct {
 // Invite returns a code with which somebody signs in once, on a device of his own, with the rights that the actor has
 // now. It is good for ten minutes, in this process.
 func (g *Gate) Invite(a Actor) (code string, until time.Time, err error) {
+	if a.IsMember() { // his rights are no scopes: they end with his party
+		return "", until, fault.New(fault.Forbidden, "whoever was invited to a party invites nobody")
+	}
 	scopes := ""
 	if a.Read {
 		scopes = "read"

@@ -335,7 +335,7 @@ useEventListener(window, 'keydown', (e) => {
       lettering: toggleLettering,
       names: () => (desk.names = following(NAMES, desk.names)),
       close: escape,
-      phone: () => (phoneOpen.value = true),
+      phone: !guest.value && (() => (phoneOpen.value = true)),
       keys: () => (keysOpen.value = true),
     }) ||
     onMap.press(e, {
@@ -428,7 +428,13 @@ useEventListener(window, 'keydown', (e) => {
       <button class="act max-lg:hidden!" data-test="open-keys" @click="keysOpen = true">
         Keys <span class="key">?</span>
       </button>
-      <button class="act max-lg:hidden!" title="On a phone (Shift I)" data-test="on-phone" @click="phoneOpen = true">
+      <button
+        v-if="!guest"
+        class="act max-lg:hidden!"
+        title="On a phone (Shift I)"
+        data-test="on-phone"
+        @click="phoneOpen = true"
+      >
         Phone
       </button>
       <button class="act max-lg:hidden!" @click="emit('leave')">Sign out</button>

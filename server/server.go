@@ -126,6 +126,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	s.watchCalls(v1)
 	s.emergencyCalls(v1)
 	s.linkCalls(v1)
+	s.importCalls(v1)
 
 	ogc := e.Group("/ogc", s.authenticate, s.numbered)
 	ogc.GET("", s.landing)

@@ -65,18 +65,22 @@ type Service struct {
 	// pictures bounds how many pictures are unpacked at once: each may take some hundred megabytes.
 	pictures chan struct{}
 	ready    atomic.Bool
+	tool     bool
 }
 
 // Options are what a service can be told; the zero Options are right for most.
 type Options struct {
 	// KeepChanges is how long entries of the change log are kept, 0 for ever.
 	KeepChanges time.Duration
+	// Tool is for a program that works beside the server: what it writes is not taken into its own memory.
+	Tool bool
 }
 
 // New returns a service; Run brings it to life, Close ends it. Region files lie in regionDir.
 func New(s *store.Store, regionDir string, log *slog.Logger, o Options) *Service {
 	v := &Service{atlas: atlas.New(s, regionDir, log), store: s, log: log, imagery: imagery.NewClient(time.Now),
-		crew: background.New(log), houses: map[uuid.UUID]*house{}, pictures: make(chan struct{}, 1)}
+		crew: background.New(log), houses: map[uuid.UUID]*house{}, pictures: make(chan struct{}, 1),
+		tool: o.Tool}
 	v.feed = feed.New(s, o.KeepChanges, v.crew)
 	v.hub = party.New(s, time.Now, v.crew)
 	v.alive, v.end = context.WithCancel(context.Background())

@@ -26,6 +26,7 @@ type Change struct {
 	ctx       context.Context // the transaction's
 	conn      *sqlx.Conn
 	packet    int
+	loads     bool
 	Workspace uuid.UUID
 	// No is the change's number in its workspace.
 	No    uint64
@@ -138,6 +139,7 @@ func (s *Store) change(ctx context.Context, workspace uuid.UUID, actor Actor) *C
 	return &Change{
 		ctx:       ctx,
 		packet:    s.packet,
+		loads:     s.loads,
 		Workspace: workspace,
 		At:        s.now().UTC().Truncate(time.Microsecond),
 		actor:     actor,

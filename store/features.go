@@ -226,6 +226,10 @@ type Replacement struct{ Before, After *feature.Feature }
 // WriteAll creates, replaces and deletes features, each another one, and logs it. What is written gets its version and
 // times.
 func (c *Change) WriteAll(list []Replacement) error {
+	if c.canLoad(list) {
+		_, err := c.loadAll(list, `REPLACE`)
+		return err
+	}
 	for len(list) > 0 {
 		n, size := 0, 0
 		for n < len(list) && n < together && (n == 0 || size < exchanged) {

@@ -34,6 +34,8 @@ type Store struct {
 	room   func() error
 	// packet is the largest statement that the database takes, in bytes.
 	packet int
+	// loads tells that it takes texts of many rows.
+	loads bool
 }
 
 // Open connects to a database and brings its tables up to date. now is the clock.
@@ -72,6 +74,10 @@ func Open(ctx context.Context, dsn string, now func() time.Time) (*Store, error)
 		return nil, err
 	}
 	if err := db.GetContext(ctx, &s.packet, `SELECT @@max_allowed_packet`); err != nil {
+		db.Close()
+		return nil, err
+	}
+	if err := db.GetContext(ctx, &s.loads, `SELECT @@local_infile`); err != nil {
 		db.Close()
 		return nil, err
 	}

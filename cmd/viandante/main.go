@@ -23,7 +23,7 @@ func main() {
 		SilenceErrors: true,
 	}
 	env := environment(log)
-	root.AddCommand(serveCommand(env), demoCommand(env), regionCommand(env))
+	root.AddCommand(serveCommand(env), demoCommand(env), regionCommand(env), placesCommand(env))
 	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "viandante:", err)
 		os.Exit(1)

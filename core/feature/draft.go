@@ -348,3 +348,12 @@ func soundPolygon(ctx context.Context, g Geometry) (Geometry, []string, error) {
 	}
 	return g, mended, nil
 }
+
+// IsMember tells that a property is a member of Feature, not an attribute.
+func IsMember(name string) bool {
+	switch name {
+	case PropName, PropCategory, PropElevation, PropAccuracy, PropSource, PropFixedAt, PropAddressTyped, PropRadius:
+		return true
+	}
+	return false
+}

@@ -168,3 +168,8 @@ func Clip(s string) string {
 	}
 	return s
 }
+
+// IsBuiltIn tells that every collection has an attribute of this name.
+func IsBuiltIn(name string) bool {
+	return slices.ContainsFunc(builtIn, func(f Field) bool { return f.Name == name })
+}

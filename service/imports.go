@@ -202,13 +202,13 @@ func (m *importing) idOf(key string) uuid.UUID {
 			return id
 		}
 	}
-	return keyed(m.a.Workspace, m.in.Collection, key)
+	return Keyed(m.a.Workspace, m.in.Collection, key)
 }
 
-// keyed returns the id of the feature that a key names in a collection: a UUIDv8 (RFC 9562, 5.8) of the collection, the
+// Keyed returns the id of the feature that a key names in a collection: a UUIDv8 (RFC 9562, 5.8) of the collection, the
 // last number in the key, and a digest. Keys that are counted up, as those of most tables are, give ids that ascend:
 // the database writes those one after the other, in half the time that it has for ids from anywhere.
-func keyed(workspace uuid.UUID, collection, key string) (id uuid.UUID) {
+func Keyed(workspace uuid.UUID, collection, key string) (id uuid.UUID) {
 	sum := sha256.New()
 	sum.Write(workspace[:])
 	fmt.Fprintf(sum, "%d %s", len(collection), collection)

@@ -197,7 +197,15 @@ func (m *Mapping) rest(r Row, props map[string]any) {
 	}
 	for _, name := range slices.Sorted(maps.Keys(r.Values)) {
 		if !slices.ContainsFunc(m.Columns, func(c Column) bool { return c.Column == name }) && !readOnly(name) {
-			props[attributeName(name, taken)] = r.Values[name]
+			value := r.Values[name]
+			if _, given := props[name]; feature.IsMember(name) && !given {
+				if text, isText := value.(string); isText {
+					value, _, _ = memberValue(name, strings.TrimSpace(text)) // what is no number is refused later
+				}
+				props[name] = value
+				continue
+			}
+			props[attributeName(name, taken)] = value
 		}
 	}
 }

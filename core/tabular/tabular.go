@@ -325,7 +325,7 @@ func guessKey(columns []string, sample []Row) string {
 					seen[Text(r.Values[name])] = true
 				}
 			}
-			if len(sample) > 0 && len(seen) == readable(sample) && !seen[""] {
+			if delete(seen, ""); len(seen) > 0 && 20*len(seen) >= 13*readable(sample) { // those that stand twice are told of
 				return name
 			}
 		}
@@ -342,26 +342,25 @@ func readable(sample []Row) (n int) {
 	return n
 }
 
-// swapped tells that latitudes and longitudes stand in each other's columns: some can only be so, none only otherwise.
+// swapped tells that latitudes and longitudes stand in each other's columns: most of them can only be so.
 func (m *Mapping) swapped(sample []Row) bool {
 	lat, lng := m.column(Lat), m.column(Lng)
 	if lat == "" {
 		return false
 	}
-	only, other := 0, 0
+	only, n := 0, 0
 	for _, r := range sample {
 		a, ok1 := number(Text(r.Values[lat]))
 		b, ok2 := number(Text(r.Values[lng]))
 		if !ok1 || !ok2 {
 			continue
 		}
+		n++
 		if math.Abs(a) > 90 && math.Abs(b) <= 90 {
 			only++
-		} else if math.Abs(b) > 90 && math.Abs(a) <= 90 {
-			other++
 		}
 	}
-	return only > 0 && other == 0
+	return 2*only > n
 }
 
 func (m *Mapping) swap() {

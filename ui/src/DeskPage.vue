@@ -4,9 +4,9 @@ import { declareKeys } from './desk/keys'
 const anywhere = declareKeys('Anywhere', [
   { as: '/', what: 'write into the top line', on: { '/': 'write' } },
   {
-    as: 'Shift L · S · Z',
-    what: 'Places: list · collections and categories · bin',
-    on: { L: 'list', S: 'kinds', Z: 'bin' },
+    as: 'Shift L · S · Z · #',
+    what: 'Places: list · collections and categories · bin · files',
+    on: { L: 'list', S: 'kinds', Z: 'bin', '#': 'files' },
   },
   { as: 'a · j', what: 'Around · Journey', on: { a: 'around', j: 'journey' } },
   { as: 'v', what: 'views and layers', on: { v: 'layers' } },
@@ -320,6 +320,7 @@ useEventListener(window, 'keydown', (e) => {
       list: () => openPart('list'),
       kinds: () => openPart('kinds'),
       bin: () => openPart('bin'),
+      files: () => openPart('files'),
       around: () => openBench('around'),
       journey: () => openBench('journey'),
       layers: () => (desk.layers = !desk.layers),

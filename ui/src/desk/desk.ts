@@ -7,15 +7,18 @@ import type { RouteLocationNormalized, Router } from 'vue-router'
 import { MAX_ZOOM, MIN_ZOOM, type LatLng, type View } from '../chart/camera'
 import { position, readPosition, round7 } from './format'
 
-export const BENCHES = ['places', 'around', 'journey', 'party'] as const
+export const BENCHES = ['places', 'around', 'journey', 'party', 'publish'] as const
 export type Bench = (typeof BENCHES)[number]
 /** What the bench Places has open. */
-export const PARTS = ['list', 'kinds', 'bin'] as const
+export const PARTS = ['list', 'kinds', 'files', 'bin'] as const
 export type Part = (typeof PARTS)[number]
 /** What the bench Journey has open. */
 export type JourneyPart = 'way' | 'rehearsals'
 /** What the bench Party has open. */
 export type PartyPart = 'people' | 'watches'
+/** What the bench Publish has open. */
+export const PUBLISH_PARTS = ['tokens', 'embed', 'picture'] as const
+export type PublishPart = (typeof PUBLISH_PARTS)[number]
 export type Mode = 'foot' | 'bicycle' | 'car'
 export const MODES: Mode[] = ['foot', 'bicycle', 'car']
 
@@ -55,6 +58,7 @@ export interface Desk {
   part: Part
   journeyPart: JourneyPart
   partyPart: PartyPart
+  publishPart: PublishPart
   /** The id of the party that is shown, null for the first. */
   party: string | null
   /** The id of the member that is selected, and that of the watch. */
@@ -112,6 +116,7 @@ export const desk = reactive<Desk>({
   part: 'list',
   journeyPart: 'way',
   partyPart: 'people',
+  publishPart: 'tokens',
   party: null,
   who: null,
   watch: null,
@@ -131,6 +136,7 @@ function named(at: unknown, name: unknown): Named | null {
 function read({ name: bench, params, query: q }: RouteLocationNormalized): void {
   desk.bench = BENCHES.find((b) => b === bench) ?? 'around'
   if (bench === 'party') desk.partyPart = params.part === 'watches' ? 'watches' : 'people'
+  if (bench === 'publish') desk.publishPart = PUBLISH_PARTS.find((p) => p === params.part) ?? 'tokens'
   if (bench === 'places') desk.part = PARTS.find((p) => p === params.part) ?? 'list'
   const v = typeof q.v === 'string' ? /^([^,]+,[^,]+),(\d+(?:\.\d+)?)(?:,(-?\d+(?:\.\d+)?))?$/.exec(q.v) : null
   const centre = v && readPosition(v[1])
@@ -233,6 +239,7 @@ function write(): { path: string; query: Record<string, string> } {
     journey: desk.journeyPart !== 'way' && desk.journeyPart,
     around: '',
     party: desk.partyPart !== 'people' && desk.partyPart,
+    publish: desk.publishPart !== 'tokens' && desk.publishPart,
   }
   const open = part[desk.bench]
   return { path: open ? `/${desk.bench}/${open}` : `/${desk.bench}`, query }

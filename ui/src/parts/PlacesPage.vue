@@ -1,15 +1,30 @@
 <script setup lang="ts">
 // The bench Places: the list of everything, what there is to keep, and the bin.
 import { PARTS, desk, type Part } from '../desk/desk'
+import { useEventListener } from '@vueuse/core'
+import { takeFrom } from '../desk/files'
 import BinPage from './BinPage.vue'
+import FilesPage from './FilesPage.vue'
 import KindsPage from './KindsPage.vue'
 import ListPage from './ListPage.vue'
 
 const TITLES: Record<Part, [title: string, key: string]> = {
   list: ['List', 'L'],
-  kinds: ['Collections, categories', 'S'],
+  kinds: ['Collections', 'S'],
+  files: ['Files', '#'],
   bin: ['Bin', 'Z'],
 }
+
+// A file dropped anywhere on the page, or rows pasted while nobody types, are to be taken in.
+useEventListener(window, 'dragover', (e) => e.preventDefault())
+useEventListener(window, 'drop', (e) => {
+  e.preventDefault()
+  takeFrom(e.dataTransfer)
+})
+useEventListener(window, 'paste', (e) => {
+  const typing = (e.target as HTMLElement).matches('input:not([type=file]), textarea, [contenteditable]')
+  if (!typing && takeFrom(e.clipboardData)) e.preventDefault()
+})
 </script>
 
 <template>
@@ -32,6 +47,7 @@ const TITLES: Record<Part, [title: string, key: string]> = {
     </header>
     <ListPage v-if="desk.part === 'list'" />
     <KindsPage v-else-if="desk.part === 'kinds'" />
+    <FilesPage v-else-if="desk.part === 'files'" />
     <BinPage v-else />
   </section>
 </template>

@@ -15,6 +15,7 @@ import (
 
 	"viandante/core/geo"
 	"viandante/service"
+	"viandante/service/fault"
 	"viandante/service/feed"
 	"viandante/service/lookout"
 	"viandante/service/party"
@@ -67,6 +68,10 @@ func (s *server) changes(c *echo.Context) error {
 		if f.first, err = f.log.Next(ctx); err != nil {
 			return err
 		}
+	}
+	if a.IsLimited() && !a.IsMember() && (slices.Contains(topics, topicPositions) ||
+		slices.Contains(topics, topicSightings)) {
+		return fault.New(fault.Forbidden, "this token is for some collections only; where people are belongs to none")
 	}
 	if slices.Contains(topics, topicPositions) {
 		if f.party, err = s.Service.FollowParties(ctx, a, uuid.Nil); err != nil {

@@ -367,4 +367,3 @@ func (s *server) export(c *echo.Context) error {
 	}
 	return err
 }
-

@@ -37,6 +37,7 @@ var problems = map[fault.Kind]struct {
 	fault.Unauthorized: {http.StatusUnauthorized, "no-token", "No or bad token"},
 	fault.Away:         {http.StatusServiceUnavailable, "database-away", "The database does not answer"},
 	fault.Busy:         {http.StatusServiceUnavailable, "busy", "Others are writing"},
+	fault.TooMany:      {http.StatusTooManyRequests, "too-many", "Too many calls"},
 	fault.Full:         {http.StatusInsufficientStorage, "disk-full", "The disk is full"},
 	fault.Invalid:      {http.StatusBadRequest, "invalid-value", "A value is wrong"},
 	fault.Forbidden:    {http.StatusForbidden, "not-allowed", "Not allowed"},

@@ -70,6 +70,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	}
 	s := &server{Config: c, spec: spec, closing: ctx, bodies: semaphore.NewWeighted(largeBodies)}
 	s.metrics = s.newMetrics()
+	c.Service.OnToken(c.Gate.Forget)
 	e := echo.NewWithConfig(echo.Config{Router: echo.NewRouter(echo.RouterConfig{AutoHandleHEAD: true}),
 		Logger: c.Log, HTTPErrorHandler: s.problem})
 	e.Use(s.identify, bounded, s.measured, s.recovered, s.checkHost, preflight)
@@ -127,6 +128,8 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	s.emergencyCalls(v1)
 	s.linkCalls(v1)
 	s.importCalls(v1)
+	s.tokenCalls(v1)
+	s.publishCalls(v1)
 
 	ogc := e.Group("/ogc", s.authenticate, s.numbered)
 	ogc.GET("", s.landing)

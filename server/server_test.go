@@ -75,7 +75,7 @@ func newSiteWith(t *testing.T, prepare func(*service.Service)) *site {
 				Workspace: ws,
 				Kind:      store.Token,
 				Name:      "tester",
-				Scopes:    "read write",
+				Scopes:    access.AllScopes,
 				Origins:   "https://app.example",
 			},
 		),
@@ -85,7 +85,7 @@ func newSiteWith(t *testing.T, prepare func(*service.Service)) *site {
 		db.AddCredential(
 			ctx,
 			"reader",
-			store.Credential{Workspace: ws, Kind: store.Token, Name: "reader", Scopes: "read"},
+			store.Credential{Workspace: ws, Kind: store.Token, Name: "reader", Scopes: "read geocode route"},
 		),
 	)
 	svc := service.New(db, t.TempDir(), slog.New(slog.DiscardHandler), service.Options{})

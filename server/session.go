@@ -79,51 +79,44 @@ func preflight(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
-// authenticate finds out who asks: an app by its bearer token, the page by its cookie.
-func (s *server) authenticate(next echo.HandlerFunc) echo.HandlerFunc {
-	return func(c *echo.Context) error {
-		a, err := s.whoAsks(c)
-		if err != nil {
-			return err
-		}
-		c.Set("actor", a)
-		return next(c)
-	}
-}
-
 // bearer returns the token of an Authorization header; the scheme's name has no case (RFC 9110, 11.1).
 func bearer(r *http.Request) (string, bool) {
 	scheme, token, found := strings.Cut(r.Header.Get("Authorization"), " ")
 	return strings.TrimSpace(token), found && strings.EqualFold(scheme, "Bearer")
 }
 
-func (s *server) whoAsks(c *echo.Context) (service.Actor, error) {
+// whoAsks returns the credential that a request comes with.
+func (s *server) whoAsks(c *echo.Context) (access.Credential, error) {
 	r := c.Request()
+	if cred, ok, err := s.bySignature(c); ok {
+		return cred, err
+	}
 	secret, isToken := bearer(r)
 	if !isToken {
 		cookie, err := c.Cookie(cookieName)
 		if err != nil {
-			return service.Actor{}, access.Unknown()
+			return access.Credential{}, access.Unknown()
 		}
 		secret = cookie.Value
 	}
 	cred, err := s.Gate.Look(r.Context(), secret)
 	if err != nil {
-		return service.Actor{}, err
+		return access.Credential{}, err
 	}
 	if isToken == cred.IsSession() {
-		return service.Actor{}, access.Unknown()
+		return access.Credential{}, access.Unknown()
 	}
 	if err := checkOrigin(r, cred, isToken); err != nil {
-		return service.Actor{}, err
+		return access.Credential{}, err
 	}
 	if origin := r.Header.Get("Origin"); origin != "" && isToken {
 		c.Response().Header().Set("Access-Control-Allow-Origin", origin)
 		c.Response().
 			Header().
-			Set("Access-Control-Expose-Headers", "ETag, Location, Retry-After, Viandante-Change, X-Request-Id")
+			Set("Access-Control-Expose-Headers", "ETag, Location, RateLimit, RateLimit-Policy, Retry-After, Viandante-Change, "+
+				"X-Request-Id")
 	}
-	return cred.Actor(), nil
+	return cred, nil
 }
 
 func actor(c *echo.Context) service.Actor {

@@ -43,6 +43,9 @@ func (v *Service) PutCollection(ctx context.Context, a Actor, c Collection, matc
 	if err := a.MayWrite(); err != nil {
 		return c, false, err
 	}
+	if !a.Sees(c.ID) {
+		return c, false, a.MayArrange()
+	}
 	if !collectionID.MatchString(c.ID) {
 		return c, false, fault.Refuse(
 			"id",
@@ -102,6 +105,9 @@ func holdCollection(match Match, id string, before *Collection) error {
 func (v *Service) DeleteCollection(ctx context.Context, a Actor, id string, match Match) error {
 	if err := a.MayWrite(); err != nil {
 		return err
+	}
+	if !a.Sees(id) {
+		return fault.Missing("collection " + feature.Clip(id))
 	}
 	match.exists = true
 	_, err := perform(ctx, v, a, store.Wanted{Once: match.Once}, func(change *store.Change) (struct{}, error) {
@@ -177,7 +183,7 @@ func (v *Service) checkCategory(ctx context.Context, a Actor, k *Category) error
 
 // PutCategory creates or replaces a category.
 func (v *Service) PutCategory(ctx context.Context, a Actor, k Category, match Match) (Category, bool, error) {
-	if err := a.MayWrite(); err != nil {
+	if err := a.MayArrange(); err != nil {
 		return k, false, err
 	}
 	if err := v.checkCategory(ctx, a, &k); err != nil {
@@ -220,7 +226,7 @@ func holdCategory(match Match, id string, before *Category) error {
 
 // DeleteCategory deletes a category. Its places stay, and are drawn as those without one.
 func (v *Service) DeleteCategory(ctx context.Context, a Actor, id string, match Match) error {
-	if err := a.MayWrite(); err != nil {
+	if err := a.MayArrange(); err != nil {
 		return err
 	}
 	match.exists = true

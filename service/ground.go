@@ -13,7 +13,7 @@ import (
 
 // Geocode finds addresses, streets, landmarks and localities in all regions, best first.
 func (v *Service) Geocode(ctx context.Context, a Actor, q address.Query) ([]address.Find, error) {
-	if err := a.MayRead(); err != nil {
+	if err := a.MayAsk(); err != nil {
 		return nil, err
 	}
 	return v.atlas.Geocode(ctx, q)
@@ -21,7 +21,7 @@ func (v *Service) Geocode(ctx context.Context, a Actor, q address.Query) ([]addr
 
 // Reverse returns the addresses nearest to a position.
 func (v *Service) Reverse(a Actor, at geo.Point, limit int) ([]address.Find, error) {
-	if err := a.MayRead(); err != nil {
+	if err := a.MayAsk(); err != nil {
 		return nil, err
 	}
 	return v.atlas.Reverse(at, limit)
@@ -29,7 +29,7 @@ func (v *Service) Reverse(a Actor, at geo.Point, limit int) ([]address.Find, err
 
 // Route finds the quickest way along the roads, a leg from each stop to the next.
 func (v *Service) Route(ctx context.Context, a Actor, mode region.Mode, stops []geo.Point) ([]*road.Route, error) {
-	if err := a.MayRead(); err != nil {
+	if err := a.MayAsk(); err != nil {
 		return nil, err
 	}
 	return v.atlas.Route(ctx, mode, stops)
@@ -37,7 +37,7 @@ func (v *Service) Route(ctx context.Context, a Actor, mode region.Mode, stops []
 
 // Tile returns a tile of the ground, compressed with gzip; empty where there is nothing on it.
 func (v *Service) Tile(ctx context.Context, a Actor, version string, id tile.ID, heights bool) ([]byte, error) {
-	if err := a.MayRead(); err != nil {
+	if err := a.MayAsk(); err != nil {
 		return nil, err
 	}
 	return v.atlas.Tile(ctx, version, id, heights)
@@ -45,7 +45,7 @@ func (v *Service) Tile(ctx context.Context, a Actor, version string, id tile.ID,
 
 // Regions returns the regions in use, those that cannot be read, and the version of the ground that they make together.
 func (v *Service) Regions(a Actor) ([]atlas.RegionInfo, []atlas.RegionAway, string, error) {
-	if err := a.MayRead(); err != nil {
+	if err := a.MayAsk(); err != nil {
 		return nil, nil, "", err
 	}
 	in, away, version := v.atlas.Regions()
@@ -54,7 +54,7 @@ func (v *Service) Regions(a Actor) ([]atlas.RegionInfo, []atlas.RegionAway, stri
 
 // Building returns the building that a position lies in, or nil.
 func (v *Service) Building(a Actor, at geo.Point) (*atlas.Building, error) {
-	if err := a.MayRead(); err != nil {
+	if err := a.MayAsk(); err != nil {
 		return nil, err
 	}
 	return v.atlas.Building(at)

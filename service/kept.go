@@ -43,11 +43,23 @@ type kind[T any] struct {
 	after func(body *T, other *T) (changed bool)
 }
 
-// sees tells whether an actor sees things of the kind: a guest those only that are for all.
-func (k kind[T]) sees(a Actor) bool { return !a.IsMember() || slices.Contains(forGuests, k.topic) }
+// sees tells whether an actor sees things of the kind: a guest, and who is for some collections only, those that are for
+// all.
+func (k kind[T]) sees(a Actor) bool { return seesTopic(a, k.topic) }
 
-// forGuests are the topics that whoever was invited to a party sees.
-var forGuests = []string{store.Parties, store.Emergency}
+func seesTopic(a Actor, topic string) bool {
+	switch {
+	case a.IsMember():
+		return slices.Contains(forGuests, topic)
+	case a.IsLimited():
+		return slices.Contains(forLimited, topic)
+	}
+	return true
+}
+
+// forGuests are the topics that whoever was invited to a party sees, forLimited those that a token for some collections
+// sees.
+var forGuests, forLimited = []string{store.Parties, store.Emergency}, []string{store.Links, store.Emergency}
 
 func list[T any](ctx context.Context, v *Service, a Actor, k kind[T]) ([]Kept[T], error) {
 	if err := a.MayRead(); err != nil {
@@ -98,7 +110,7 @@ func put[T any](
 	body T,
 	match Match,
 ) (Kept[T], bool, error) {
-	if err := a.MayWrite(); err != nil {
+	if err := a.MayArrange(); err != nil {
 		return Kept[T]{}, false, err
 	}
 	if id == uuid.Nil {
@@ -177,7 +189,7 @@ func (k kind[T]) adjust(c *store.Change, id uuid.UUID, body *T) error {
 }
 
 func drop[T any](ctx context.Context, v *Service, a Actor, k kind[T], id uuid.UUID, match Match) error {
-	if err := a.MayWrite(); err != nil {
+	if err := a.MayArrange(); err != nil {
 		return err
 	}
 	match.exists = true

@@ -16,13 +16,14 @@ import (
 	"context"
 	"errors"
 	"log/slog"
-	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/maypok86/otter/v2"
 
+	"viandante/core/chart"
 	"viandante/core/feature"
 	"viandante/imagery"
 	"viandante/service/access"
@@ -65,7 +66,12 @@ type Service struct {
 	// pictures bounds how many pictures are unpacked at once: each may take some hundred megabytes.
 	pictures chan struct{}
 	ready    atomic.Bool
-	tool     bool
+	onToken  atomic.Pointer[func(uuid.UUID)]
+	fonts    chart.Fonts
+	// drawn are pictures of the map that were drawn, drawing bounds how many are drawn at once.
+	drawn   *otter.Cache[string, DrawnPicture]
+	drawing chan struct{}
+	tool    bool
 }
 
 // Options are what a service can be told; the zero Options are right for most.
@@ -74,13 +80,15 @@ type Options struct {
 	KeepChanges time.Duration
 	// Tool is for a program that works beside the server: what it writes is not taken into its own memory.
 	Tool bool
+	// Fonts letter the pictures of the map; without them there are no names on them.
+	Fonts chart.Fonts
 }
 
 // New returns a service; Run brings it to life, Close ends it. Region files lie in regionDir.
 func New(s *store.Store, regionDir string, log *slog.Logger, o Options) *Service {
 	v := &Service{atlas: atlas.New(s, regionDir, log), store: s, log: log, imagery: imagery.NewClient(time.Now),
 		crew: background.New(log), houses: map[uuid.UUID]*house{}, pictures: make(chan struct{}, 1),
-		tool: o.Tool}
+		tool: o.Tool, fonts: o.Fonts, drawn: newPictures(), drawing: make(chan struct{}, 2)}
 	v.feed = feed.New(s, o.KeepChanges, v.crew)
 	v.hub = party.New(s, time.Now, v.crew)
 	v.alive, v.end = context.WithCancel(context.Background())
@@ -144,6 +152,15 @@ func (v *Service) Panics() int64 { return v.crew.Panics() }
 // Outages returns how many times the database was found not to answer.
 func (v *Service) Outages() int64 { return v.store.Outages() }
 
+// OnToken has a function called with each token that was made, changed or revoked, by whichever process.
+func (v *Service) OnToken(f func(uuid.UUID)) { v.onToken.Store(&f) }
+
+func (v *Service) tokenChanged(id uuid.UUID) {
+	if f := v.onToken.Load(); f != nil {
+		(*f)(id)
+	}
+}
+
 // Ready tells whether the service can answer, and what is missing otherwise.
 func (v *Service) Ready(ctx context.Context) error {
 	if !v.ready.Load() {
@@ -164,7 +181,9 @@ type house struct {
 	lookout   *lookout.Lookout
 	parties   parties
 	channel   *feed.Channel
-	writing   chan struct{} // holds one for whoever of this process writes one feature
+	// tokens is told of each token that was made, changed or revoked.
+	tokens  func(uuid.UUID)
+	writing chan struct{} // holds one for whoever of this process writes one feature
 }
 
 // Load fills the catalog from the database.
@@ -181,6 +200,9 @@ func (h *house) Load(ctx context.Context, no uint64) error {
 		return err
 	}
 	h.lookout.Reload()
+	if h.tokens != nil {
+		h.tokens(uuid.Nil) // what has happened meanwhile is not known
+	}
 	return h.catalog.Load(catalog.Contents{No: no, Collections: collections, Categories: categories,
 		Features: h.features(ctx)})
 }
@@ -189,6 +211,11 @@ func (h *house) Load(ctx context.Context, no uint64) error {
 func (h *house) Apply(log []store.Logged) error {
 	if err := h.catalog.Apply(log); err != nil {
 		return err
+	}
+	for i := range log {
+		if id, err := uuid.Parse(log[i].Entity); log[i].Topic == store.Tokens && err == nil && h.tokens != nil {
+			h.tokens(id)
+		}
 	}
 	h.parties.apply(log)
 	h.lookout.Apply(log)
@@ -218,6 +245,7 @@ func (v *Service) house(ctx context.Context, workspace uuid.UUID) (*house, error
 	h := v.houses[workspace]
 	if h == nil {
 		h = &house{store: v.store, workspace: workspace, catalog: catalog.New(), writing: make(chan struct{}, 1)}
+		h.tokens = v.tokenChanged
 		h.room = v.hub.Room(workspace)
 		h.lookout = lookout.New(v.store, workspace, v.hub.Process, h.room, h.catalog, v.log)
 		h.channel = v.feed.Channel(workspace, h)
@@ -286,7 +314,8 @@ func (v *Service) Seen(a Actor) uint64 {
 
 // Topics are what the change log tells of.
 var Topics = []string{store.Features, store.Collections, store.Categories, store.Views, store.Overlays, store.Imagery,
-	store.Rehearsals, store.Parties, store.Watches, store.Links, store.Emergency}
+	store.Rehearsals, store.Parties, store.Watches, store.Links, store.Emergency,
+	store.Tokens}
 
 // FollowChanges follows the changes of an actor's workspace: see feed.Channel.
 func (v *Service) FollowChanges(ctx context.Context, a Actor, since *uint64) (*feed.Follower, error) {
@@ -307,10 +336,14 @@ func SeesChange(a Actor, e *feed.Event) bool {
 		return a.Sees(e.Collection)
 	case store.Collections:
 		return a.Sees(e.Entity)
+	case store.Tokens:
+		return a.Scopes&access.Admin != 0
+	case store.Categories:
+		return !a.IsMember()
 	case store.Parties:
-		return !a.IsMember() || e.Entity == a.Party.String()
+		return seesTopic(a, e.Topic) && (!a.IsMember() || e.Entity == a.Party.String())
 	}
-	return !a.IsMember() || slices.Contains(forGuests, e.Topic)
+	return seesTopic(a, e.Topic)
 }
 
 // Explain returns what an error of the database means to whoever asked; other errors stay as they are.

@@ -166,7 +166,7 @@ type Sighting = lookout.Sighting
 
 // SeesSighting tells whether an event is in an actor's view.
 func SeesSighting(a Actor, s *Sighting) bool {
-	return !a.IsMember() && (!s.Thing.Place || a.Sees(s.Thing.Group))
+	return !a.IsMember() && (!s.Thing.Place && !a.IsLimited() || s.Thing.Place && a.Sees(s.Thing.Group))
 }
 
 // Sightings returns events after a number, the oldest first, or without a number the last ones; of one watch where that

@@ -2,9 +2,8 @@ package store
 
 import (
 	"context"
+	"crypto/rand"
 	"crypto/sha256"
-	"database/sql"
-	"errors"
 	"time"
 
 	"github.com/google/uuid"
@@ -19,7 +18,21 @@ type Credential struct {
 	Name      string     `db:"name"`
 	Scopes    string     `db:"scopes"`
 	Origins   string     `db:"origins"`
+	CreatedAt time.Time  `db:"created_at"`
 	ExpiresAt *time.Time `db:"expires_at"`
+	// Token is what the secrets of a token have in common, and the sessions that were begun with it.
+	Token uuid.UUID `db:"-"`
+	// Collections are the only ones that it is good for; nil for all.
+	Collections []string `db:"-"`
+	// PerMinute and PerDay are how many calls it is good for, 0 for any number.
+	PerMinute int `db:"per_minute"`
+	PerDay    int `db:"per_day"`
+	// Hint is the end of the secret, to know it by; MadeBy who made it.
+	Hint   string `db:"hint"`
+	MadeBy string `db:"made_by"`
+	// Signing is the key with which links are signed on its behalf.
+	Signing   []byte     `db:"signing"`
+	RevokedAt *time.Time `db:"revoked_at"`
 }
 
 // Kinds of credential.
@@ -31,41 +44,35 @@ const (
 	Used       = "used"
 )
 
-// AddCredential keeps a credential under the hash of its secret.
+// AddCredential keeps a credential under the hash of its secret. One that is there already keeps its id.
 func (s *Store) AddCredential(ctx context.Context, secret string, c Credential) error {
 	hash := sha256.Sum256([]byte(secret))
-	id, err := uuid.NewV7()
-	if err != nil {
+	var err error
+	if c.ID, err = uuid.NewV7(); err != nil {
 		return err
 	}
-	err = s.exec(
-		ctx,
-		`INSERT INTO credentials (id, hash, workspace, kind, name, scopes, origins, created_at, expires_at) VALUES (?,
-			?, ?, ?, ?, ?, ?, ?, ?)
-		ON DUPLICATE KEY UPDATE scopes = VALUES(scopes), origins = VALUES(origins), expires_at = VALUES(expires_at)`,
-		id[:],
-		hash[:],
-		c.Workspace[:],
-		c.Kind,
-		c.Name,
-		c.Scopes,
-		c.Origins,
-		s.now().UTC(),
-		c.ExpiresAt,
-	)
-	return err
+	if c.Kind == Token && c.Token == uuid.Nil {
+		c.Token = c.ID
+		c.Signing = make([]byte, 32)
+		rand.Read(c.Signing)
+	}
+	return s.exec(ctx, `INSERT INTO credentials (hash, `+credentialColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?,
+		?, ?, ?) ON DUPLICATE KEY UPDATE scopes = VALUES(scopes), origins = VALUES(origins),
+		expires_at = VALUES(expires_at)`, append([]any{hash[:]}, c.arguments(s.now().UTC())...)...)
 }
 
-// Credential returns what a secret gives access to; ErrNotFound when it is unknown or has expired.
+// Credential returns what a secret gives access to; ErrNotFound when it is unknown, has expired or was revoked.
 func (s *Store) Credential(ctx context.Context, secret string) (Credential, error) {
 	hash := sha256.Sum256([]byte(secret))
-	var c Credential
-	err := s.get(ctx, &c, `SELECT id, workspace, kind, name, scopes, origins, expires_at FROM credentials
-		WHERE hash = ? AND (expires_at IS NULL OR expires_at > ?)`, hash[:], s.now().UTC())
-	if errors.Is(err, sql.ErrNoRows) {
+	found, err := s.credentials(ctx, `hash = ? AND revoked_at IS NULL AND (expires_at IS NULL OR expires_at > ?)`, hash[:],
+		s.now().UTC())
+	if err == nil && len(found) == 0 {
 		err = ErrNotFound
 	}
-	return c, err
+	if err != nil {
+		return Credential{}, err
+	}
+	return found[0], nil
 }
 
 // DropCredential forgets a credential.
@@ -83,18 +90,17 @@ func MemberScope(member, party uuid.UUID) string {
 	return MemberPrefix + member.String() + ":" + party.String()
 }
 
-const invitation = `SELECT id, workspace, kind, name, scopes, origins, expires_at FROM credentials
-	WHERE hash = ? AND kind IN ('invitation', 'used')`
-
 // Invitation returns an invitation, one that was used or has ended, too; ErrNotFound where there is none.
 func (s *Store) Invitation(ctx context.Context, code string) (Credential, error) {
 	hash := sha256.Sum256([]byte(code))
-	var c Credential
-	err := s.get(ctx, &c, invitation, hash[:])
-	if errors.Is(err, sql.ErrNoRows) {
+	found, err := s.credentials(ctx, `hash = ? AND kind IN ('invitation', 'used')`, hash[:])
+	if err == nil && len(found) == 0 {
 		err = ErrNotFound
 	}
-	return c, err
+	if err != nil {
+		return Credential{}, err
+	}
+	return found[0], nil
 }
 
 // UseInvitation marks an invitation that is open as used and returns what it was: of those who use it at once, one has

@@ -154,6 +154,6 @@ func (e *env) demoToken(ctx context.Context, db *store.Store) error {
 	return db.AddCredential(
 		ctx,
 		token,
-		store.Credential{Workspace: demoWorkspace, Kind: store.Token, Name: "demo token", Scopes: "read write"},
+		store.Credential{Workspace: demoWorkspace, Kind: store.Token, Name: "demo token", Scopes: access.AllScopes},
 	)
 }

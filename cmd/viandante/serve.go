@@ -16,6 +16,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"viandante/codec/letters"
 	"viandante/server"
 	"viandante/service"
 	"viandante/service/access"
@@ -113,7 +114,15 @@ func (e *env) run(
 		return err
 	}
 	defer func() { err = errors.Join(err, closeStore()) }()
-	svc := service.New(db, e.regionDir(), e.log, service.Options{KeepChanges: e.keepChanges})
+	fonts, err := letters.Read(ui.Page())
+	if err != nil {
+		return err
+	}
+	options := service.Options{KeepChanges: e.keepChanges}
+	if fonts != nil {
+		options.Fonts = fonts
+	}
+	svc := service.New(db, e.regionDir(), e.log, options)
 	defer svc.Close()
 	demo, err := prepare(ctx, db, svc)
 	if err != nil {
@@ -136,6 +145,13 @@ func (e *env) run(
 	current.to(handler)
 	var following sync.WaitGroup
 	following.Go(func() { svc.Run(ctx) })
+	following.Go(func() {
+		gate.Run(ctx, func(err error) {
+			if err != nil && ctx.Err() == nil {
+				e.log.Warn("the use of tokens is not written down; trying again", "error", err)
+			}
+		})
+	})
 	if e.beside != nil {
 		following.Go(func() {
 			if err := e.beside(ctx, svc); err != nil {

@@ -24,8 +24,11 @@ import (
 type Actor struct {
 	Workspace uuid.UUID
 	// ID is the credential's, the nil UUID for the program itself.
-	ID          uuid.UUID
-	Name        string
+	ID   uuid.UUID
+	Name string
+	// Token is what the credential's secret belongs to, the nil UUID for none; Scopes are what it is for.
+	Token       uuid.UUID
+	Scopes      Scope
 	Read, Write bool
 	// Collections are the only ones whose features he sees; nil for all.
 	Collections []string
@@ -89,13 +92,11 @@ func (c Credential) OriginAllowed(origin string) bool {
 
 // Actor returns who comes with the credential.
 func (c Credential) Actor() Actor {
-	scopes := strings.Fields(c.Scopes)
-	if len(scopes) == 1 && strings.HasPrefix(scopes[0], store.MemberPrefix) {
-		a, _ := asMember(c, scopes[0]) // what is no member may do nothing
+	if strings.HasPrefix(c.Scopes, store.MemberPrefix) {
+		a, _ := asMember(c, c.Scopes) // what is no member may do nothing
 		return a
 	}
-	return Actor{Workspace: c.Workspace, ID: c.ID, Name: c.Name, Read: slices.Contains(scopes, "read"),
-		Write: slices.Contains(scopes, "write")}
+	return asToken(c)
 }
 
 // Gate lets in whoever has a credential. It remembers those that it looked up a moment ago, so that an app that asks
@@ -107,7 +108,10 @@ type Gate struct {
 	mu    sync.Mutex
 	held  map[string]held
 	// invited are the invitations that nobody has used yet, by their codes.
-	invited map[string]invitation
+	invited  map[string]invitation
+	counters *counters
+	// streams are to be ended when a token is changed.
+	streams map[uuid.UUID]map[*func()]struct{}
 }
 
 type held struct {
@@ -117,7 +121,8 @@ type held struct {
 
 // NewGate returns a gate; now is the clock.
 func NewGate(s *store.Store, now func() time.Time) *Gate {
-	return &Gate{store: s, now: now, held: map[string]held{}, invited: map[string]invitation{}}
+	return &Gate{store: s, now: now, held: map[string]held{}, invited: map[string]invitation{}, counters: newCounters(),
+		streams: map[uuid.UUID]map[*func()]struct{}{}}
 }
 
 var errUnknown = fault.New(fault.Unauthorized, "a valid token is needed: send `Authorization: Bearer TOKEN`; "+
@@ -143,19 +148,65 @@ func (g *Gate) Look(ctx context.Context, secret string) (Credential, error) {
 	if err == nil && row.ExpiresAt != nil && !now.Before(*row.ExpiresAt) { // by this clock, too
 		err = store.ErrNotFound
 	}
-	g.mu.Lock()
-	defer g.mu.Unlock()
 	if errors.Is(err, store.ErrNotFound) {
+		g.mu.Lock()
+		defer g.mu.Unlock()
 		delete(g.held, secret)
 		return Credential{}, errUnknown
 	} else if err != nil {
 		return Credential{}, err
 	}
+	g.hold(secret, row)
+	return Credential{row}, nil
+}
+
+// hold remembers what was looked up.
+func (g *Gate) hold(key string, row store.Credential) {
+	now := g.now()
+	g.mu.Lock()
+	defer g.mu.Unlock()
 	if len(g.held) >= mostHeld {
 		clear(g.held)
 	}
-	g.held[secret] = held{Credential{row}, now.Add(KnownFor), now.Add(GoodWithout)}
-	return Credential{row}, nil
+	g.held[key] = held{Credential{row}, now.Add(KnownFor), now.Add(GoodWithout)}
+}
+
+// Forget looks up anew what belongs to a token, and ends the streams that are open with it: call it when the token has
+// changed. The nil UUID stands for all that is remembered.
+func (g *Gate) Forget(token uuid.UUID) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	for key, h := range g.held {
+		if h.Token == token || token == uuid.Nil {
+			delete(g.held, key)
+		}
+	}
+	for end := range g.streams[token] {
+		(*end)()
+	}
+	delete(g.streams, token)
+}
+
+// Open has a function called when a token is changed or revoked: what was begun with it ends. Call what is returned when
+// it has ended by itself.
+func (g *Gate) Open(token uuid.UUID, end func()) (closed func()) {
+	if token == uuid.Nil {
+		return func() {}
+	}
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if g.streams[token] == nil {
+		g.streams[token] = map[*func()]struct{}{}
+	}
+	g.streams[token][&end] = struct{}{}
+	return func() {
+		g.mu.Lock()
+		defer g.mu.Unlock()
+		delete(g.streams[token], &end)
+		if len(g.streams[token]) == 0 {
+			delete(g.streams, token)
+		}
+	}
 }
 
 // SignIn begins a session with a token's rights and returns its secret and when it ends.
@@ -166,12 +217,12 @@ func (g *Gate) SignIn(ctx context.Context, token string) (secret string, until t
 	} else if err != nil {
 		return "", until, "", err
 	}
-	return g.begin(ctx, store.Credential{Workspace: row.Workspace, Name: row.Name, Scopes: row.Scopes})
+	return g.begin(ctx, session(row))
 }
 
 // SignInDemo begins a session of the demo.
 func (g *Gate) SignInDemo(ctx context.Context, d Demo) (secret string, until time.Time, name string, err error) {
-	return g.begin(ctx, store.Credential{Workspace: d.Workspace, Name: "demo", Scopes: "read write"})
+	return g.begin(ctx, store.Credential{Workspace: d.Workspace, Name: "demo", Scopes: AllScopes})
 }
 
 func (g *Gate) begin(ctx context.Context, session store.Credential) (string, time.Time, string, error) {
@@ -184,6 +235,9 @@ func (g *Gate) beginFor(
 	random := make([]byte, 32)
 	rand.Read(random)
 	secret, until := hex.EncodeToString(random), g.now().Add(forTime).UTC()
+	if session.ExpiresAt != nil && session.ExpiresAt.Before(until) {
+		until = *session.ExpiresAt // it ends with its token
+	}
 	session.Kind, session.ExpiresAt = store.Session, &until
 	return secret, until, session.Name, g.store.AddCredential(ctx, secret, session)
 }

@@ -36,7 +36,7 @@ func TestWhoComesWithACredential(t *testing.T) {
 	c, err := g.Look(ctx, "secret")
 	require.NoError(t, err)
 	a := c.Actor()
-	assert.Equal(t, Actor{Workspace: workspace, ID: a.ID, Name: "app", Read: true}, a)
+	assert.Equal(t, Actor{Workspace: workspace, ID: a.ID, Name: "app", Token: c.Token, Scopes: Read, Read: true}, a)
 	assert.NotEqual(t, uuid.Nil, a.ID, "the log knows the credential by an id")
 	assert.Equal(t, store.Actor{ID: a.ID, Name: "app"}, a.Store())
 	assert.NoError(t, a.MayRead())
@@ -151,7 +151,7 @@ func TestAnInvitationLetsInOnce(t *testing.T) {
 // A guest of a party gets no code that would let in somebody with more rights than he has.
 func TestAGuestInvitesNobody(t *testing.T) {
 	g := NewGate(nil, time.Now)
-	guest := Actor{Workspace: uuid.Must(uuid.NewV7()), Read: true, Collections: []string{},
+	guest := Actor{Workspace: uuid.Must(uuid.NewV7()), Scopes: Read, Read: true, Collections: []string{},
 		Member: uuid.Must(uuid.NewV7()), Party: uuid.Must(uuid.NewV7())}
 	_, _, err := g.Invite(guest)
 	assert.True(t, fault.Is(err, fault.Forbidden), "%v", err)

@@ -3,6 +3,7 @@ package access
 import (
 	"context"
 	"crypto/rand"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -30,14 +31,7 @@ func (g *Gate) Invite(a Actor) (code string, until time.Time, err error) {
 	if a.IsMember() { // his rights are no scopes: they end with his party
 		return "", until, fault.New(fault.Forbidden, "whoever was invited to a party invites nobody")
 	}
-	scopes := ""
-	if a.Read {
-		scopes = "read"
-	}
-	if a.Write {
-		scopes += " write"
-	}
-	if a.Workspace == uuid.Nil || scopes == "" {
+	if a.Workspace == uuid.Nil || a.Scopes == 0 {
 		return "", until, errUnknown
 	}
 	code, until = rand.Text(), g.now().Add(InviteTime)
@@ -57,7 +51,8 @@ func (g *Gate) Invite(a Actor) (code string, until time.Time, err error) {
 		}
 		delete(g.invited, oldest)
 	}
-	g.invited[code] = invitation{store.Credential{Workspace: a.Workspace, Name: a.Name, Scopes: scopes}, until}
+	g.invited[code] = invitation{store.Credential{Workspace: a.Workspace, Name: a.Name, Token: a.Token,
+		Scopes: strings.Join(a.Scopes.Names(), " "), Collections: a.Collections}, until}
 	return code, until, nil
 }
 

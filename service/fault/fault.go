@@ -30,6 +30,7 @@ const (
 	Away                         // the database does not answer
 	Busy                         // others are writing
 	Full                         // there is no room to write
+	TooMany                      // more calls than a token is good for
 )
 
 // Error is what a call of the service returns when it refuses.

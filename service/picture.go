@@ -12,6 +12,7 @@ import (
 	"image/png"
 	"io"
 	"slices"
+	"sync"
 
 	"github.com/maypok86/otter/v2"
 
@@ -159,7 +160,7 @@ func (v *Service) drawNow(ctx context.Context, a Actor, q PictureQuery, version 
 		return nil, err
 	}
 	var out bytes.Buffer
-	encoder := png.Encoder{CompressionLevel: png.BestSpeed}
+	encoder := png.Encoder{CompressionLevel: png.BestSpeed, BufferPool: pngBuffers{}}
 	err = encoder.Encode(&out, &image.NRGBA{Pix: drawn.Pix, Stride: 4 * drawn.Width,
 		Rect: image.Rect(0, 0, drawn.Width, drawn.Height)})
 	return out.Bytes(), err
@@ -243,6 +244,18 @@ func (v *Service) over(s *Scene, q *PictureQuery) *chart.Over {
 	return out
 }
 
+// pngBuffers keeps the room that encoding takes.
+type pngBuffers struct{}
+
+var pngRoom sync.Pool
+
+func (pngBuffers) Get() *png.EncoderBuffer {
+	b, _ := pngRoom.Get().(*png.EncoderBuffer)
+	return b
+}
+
+func (pngBuffers) Put(b *png.EncoderBuffer) { pngRoom.Put(b) }
+
 // circleOf returns positions along a circle.
 func circleOf(g feature.Geometry) []geo.Point { return circlePoints(g.Point(), g.RadiusM()) }
 
@@ -269,11 +282,15 @@ func (v *Service) credit() (out string) {
 	regions, _, _ := v.atlas.Regions()
 	seen := map[string]bool{}
 	for _, r := range regions {
-		if r.Attribution != "" && !seen[r.Attribution] {
-			if seen[r.Attribution] = true; out != "" {
+		text := r.Attribution
+		if text == "" {
+			text = "Map data: " + r.Name
+		}
+		if !seen[text] {
+			if seen[text] = true; out != "" {
 				out += " · "
 			}
-			out += r.Attribution
+			out += text
 		}
 	}
 	return out

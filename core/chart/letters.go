@@ -521,6 +521,9 @@ func (p *pen) enterText(f Font, size float64, text string, at spot, angle, spaci
 	for _, r := range text {
 		width += p.fonts.Letter(f, r).Advance*size + spacing
 	}
+	if far := (width + 2*size + halo); (at.y+far)*p.ratio < p.down || (at.y-far)*p.ratio > p.down+float64(p.height) {
+		return
+	}
 	sin, cos := math.Sincos(angle)
 	x, y := -width/2, p.fonts.Middle(f)*size
 	for _, r := range text {
@@ -536,13 +539,25 @@ func (p *pen) enterText(f Font, size float64, text string, at spot, angle, spaci
 		}
 		if halo > 0 {
 			for _, ring := range rings {
-				p.line(ring, halo*p.ratio, true, true)
+				p.line(coarser(ring, 0.35*halo*p.ratio), halo*p.ratio, true, true)
 			}
 		} else {
 			p.outline(rings)
 		}
 		x += l.Advance*size + spacing
 	}
+}
+
+// coarser leaves out what lies nearer than so much to the position before: a halo is too broad to show it.
+func coarser(ring []spot, least float64) []spot {
+	out := ring[:1:1]
+	for _, q := range ring[1:] {
+		last := out[len(out)-1]
+		if dx, dy := q.x-last.x, q.y-last.y; dx*dx+dy*dy >= least*least {
+			out = append(out, q)
+		}
+	}
+	return out
 }
 
 // turnStep is the step of the turns at which the page draws letters: three degrees.

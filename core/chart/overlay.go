@@ -227,8 +227,10 @@ func (p *pen) outlines(v *view, list []Outline, palette Palette) {
 		width, dash := 2.4, []float64{8 * p.ratio, 4 * p.ratio}
 		if o.Closed {
 			width, dash = 1.5, nil
-			p.area(lines)
-			p.paint(ink{palette.rgb(o.Colour), 0.08, nil})
+			if isSmall(lines, p.sheet) { // a large one would only tint the whole picture
+				p.area(lines)
+				p.paint(ink{palette.rgb(o.Colour), 0.08, nil})
+			}
 		}
 		for _, line := range lines {
 			p.line(line, (width+2.4)*p.ratio, true, o.Closed)
@@ -243,6 +245,18 @@ func (p *pen) outlines(v *view, list []Outline, palette Palette) {
 		}
 		p.paint(ink{palette.rgb(o.Colour), 1, nil})
 	}
+}
+
+// isSmall tells that an area takes less than half of the picture's width and height.
+func isSmall(lines [][]spot, s *sheet) bool {
+	left, top, right, bottom := math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
+	for _, line := range lines {
+		for _, p := range line {
+			left, right = min(left, p.x), max(right, p.x)
+			top, bottom = min(top, p.y), max(bottom, p.y)
+		}
+	}
+	return right-left < float64(s.width)/2 && bottom-top < float64(s.height)/2
 }
 
 // rings are bands round standpoints, each with a sighting mark in its middle.

@@ -51,9 +51,16 @@ func (d *drawing) pattern(kind string, way int) []uint8 {
 	ox, oy := from(d.x, d.offset.x), from(d.y, d.offset.y)
 	out := make([]uint8, d.width*d.height)
 	for row := range d.height {
+		to := out[row*d.width : (row+1)*d.width]
+		if row >= c { // as one repeat above
+			copy(to, out[(row-c)*d.width:])
+			continue
+		}
 		line := cell[(row+oy)%c*c:][:c]
-		for x := range d.width {
-			out[row*d.width+x] = line[(x+ox)%c]
+		n := copy(to, line[ox:])
+		n += copy(to[n:], line[:ox])
+		for n < len(to) {
+			n += copy(to[n:], to[:n])
 		}
 	}
 	return out

@@ -48,7 +48,7 @@ func Draw(
 			halo = *m.Halo
 		}
 		t := &setter{view: &v, style: style, fonts: fonts, larger: larger, boxes: boxes{}}
-		p.names(t.layout(names, obstacles(stones)), palette, halo*math.Sqrt(larger))
+		p.namesInBands(t.layout(names, obstacles(stones)), palette, halo*math.Sqrt(larger))
 		for _, one := range stones {
 			p.pile(one, inks)
 		}
@@ -61,6 +61,19 @@ func Draw(
 		}
 	}
 	return &Picture{width, height, p.pix}, nil
+}
+
+// namesInBands paints names, the upper half of the picture and the lower at the same time.
+func (p *pen) namesInBands(list []placed, palette Palette, halo float64) {
+	half := p.height / 2
+	var wait sync.WaitGroup
+	for _, b := range [][2]int{{0, half}, {half, p.height}} {
+		wait.Go(func() {
+			band := &pen{p.band(b[0], b[1]), p.fonts, p.ratio}
+			band.names(list, palette, halo)
+		})
+	}
+	wait.Wait()
 }
 
 // attribution says whose map data it is, on a slip of paper.

@@ -15,11 +15,23 @@ type sheet struct {
 	first, last   []int32
 	top, bottom   int
 	turn          float64
+	// down is by how many pixels the sheet lies below what positions are counted from.
+	down float64
+}
+
+// band returns the rows of a sheet from one to another as a sheet of its own, on which positions are the same.
+func (s *sheet) band(from, to int) *sheet {
+	b := newSheetOn(s.pix[4*s.width*from:4*s.width*to], s.width, to-from)
+	b.down = float64(from)
+	return b
 }
 
 func newSheet(width, height int) *sheet {
-	s := &sheet{width: width, height: height, stride: width + 2}
-	s.pix = make([]uint8, 4*width*height)
+	return newSheetOn(make([]uint8, 4*width*height), width, height)
+}
+
+func newSheetOn(pix []uint8, width, height int) *sheet {
+	s := &sheet{width: width, height: height, stride: width + 2, pix: pix}
 	s.cover = make([]float32, s.stride*height)
 	s.first, s.last = make([]int32, height), make([]int32, height)
 	for row := range height {
@@ -189,9 +201,9 @@ func (s *sheet) side(x0, y0, x1, y1, k float64) {
 	switch {
 	case y0 == y1:
 	case y0 > y1:
-		s.falling(x1, y1, x0, y0, -k)
+		s.falling(x1, y1-s.down, x0, y0-s.down, -k)
 	default:
-		s.falling(x0, y0, x1, y1, k)
+		s.falling(x0, y0-s.down, x1, y1-s.down, k)
 	}
 }
 

@@ -86,6 +86,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	e.GET("/readyz", s.readyz)
 	e.GET("/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, s.spec) })
 	e.GET("/metrics", s.serveMetrics)
+	e.GET("/embed", s.embed)
 	e.GET("/session", s.session)
 	e.POST("/session", s.signIn)
 	e.DELETE("/session", s.signOut)

@@ -70,6 +70,11 @@ const onParty = declareKeys('Together and onward', [
   { as: 'Shift E', what: 'emergency', on: { E: 'emergency' } },
 ])
 
+const onPublish = declareKeys('Out of the workbench', [
+  { as: '@', what: 'tokens, embed, picture', on: { '@': 'publish' } },
+  { as: '*', what: 'the reference', on: { '*': 'reference' } },
+])
+
 const onDevice = declareKeys('The device', [
   { as: 'o', what: 'follow it, heading up, or not', on: { o: 'follow' } },
   { as: 'Shift D', what: 'the standpoint follows it', on: { D: 'here' } },
@@ -144,6 +149,7 @@ import PlaceForm from './parts/PlaceForm.vue'
 import PageMenu from './parts/PageMenu.vue'
 import PlaceSlip from './parts/PlaceSlip.vue'
 import PlacesPage from './parts/PlacesPage.vue'
+import PublishPage from './parts/PublishPage.vue'
 import ReadingList from './parts/ReadingList.vue'
 import RulerLine from './parts/RulerLine.vue'
 import TopLine from './parts/TopLine.vue'
@@ -157,6 +163,7 @@ const allBenches: { id: Bench; title: string; key: string }[] = [
   { id: 'around', title: 'Around', key: 'a' },
   { id: 'journey', title: 'Journey', key: 'j' },
   { id: 'party', title: 'Party', key: 'Shift T' },
+  { id: 'publish', title: 'Publish', key: '@' },
 ]
 const benches = computed(() => (guest.value ? allBenches.filter((b) => b.id === 'party') : allBenches))
 const topLine = useTemplateRef('topLine')
@@ -387,6 +394,10 @@ useEventListener(window, 'keydown', (e) => {
       onward: openOnward,
       emergency: () => (emergencyOpen.value = true),
     }) ||
+    onPublish.press(e, {
+      publish: !guest.value && (() => openBench('publish')),
+      reference: () => window.open('/docs', '_blank', 'noopener'),
+    }) ||
     onDevice.press(e, {
       follow: followAgain,
       here: () => (desk.here ? standStill() : void standWithDevice().catch(complain)),
@@ -498,6 +509,7 @@ useEventListener(window, 'keydown', (e) => {
         >
           <LayersPage v-if="desk.layers" />
           <PlacesPage v-else-if="desk.bench === 'places'" />
+          <PublishPage v-else-if="desk.bench === 'publish'" />
           <AroundPage
             v-else-if="desk.bench === 'around'"
             :features="listed"

@@ -229,6 +229,11 @@ export class Chart extends Moving {
     this.relabel()
   }
 
+  /** Tiles are asked for with a token, where no cookie speaks for the page. */
+  askWith(token: string): void {
+    this.tiles.token = token
+  }
+
   /**
    * How the ground is drawn: the name of a style, by day or night, and of a size of lettering, all of the style file.
    */

@@ -48,6 +48,8 @@ const wrapped = (column: number, z: number): number => ((column % 2 ** z) + 2 **
 export class Tiles {
   private tiles = new Map<string, Tile>()
   private readonly workers: { worker: Worker; asked: number }[] = []
+  /** The token to ask with, where no cookie speaks for the page. */
+  token?: string
   private queue: { tile: Tile; request: TileRequest }[] = []
   /** The map is moving: one worker leaves the others' share of the machine to it. */
   moving = false
@@ -216,6 +218,7 @@ export class Tiles {
       ratio,
       manner: this.manner,
       time: this.time,
+      token: this.token,
       url: `/v1/tiles/${this.version}/${z}/${x}/${y}`,
       size: Math.round(TILE * ratio * 2 ** (step - z)),
     }

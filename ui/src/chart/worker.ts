@@ -23,6 +23,8 @@ export interface TileRequest {
   manner: string
   time: Time
   size: number
+  /** The token to ask with, where no cookie speaks for the page. */
+  token?: string
   /** Only what is to be lettered is wanted now; the picture is asked for later. */
   letteringOnly?: boolean
 }
@@ -62,11 +64,12 @@ const MOST_FETCHED = 2
 let fetching = 0
 const waiting: (() => void)[] = []
 
-async function fetched(url: string): Promise<ArrayBuffer | null> {
+async function fetched(url: string, token?: string): Promise<ArrayBuffer | null> {
   if (fetching >= MOST_FETCHED) await new Promise<void>((go) => waiting.push(go))
   fetching++
   try {
-    const answer = await fetch(url, { priority: 'low' }) // what the page asks for goes before it
+    const headers = token ? { Authorization: `Bearer ${token}` } : undefined
+    const answer = await fetch(url, { priority: 'low', headers }) // what the page asks for goes before it
     if (answer.status === 204) return null
     if (!answer.ok) throw new Error(`the tile could not be loaded (${answer.status})`)
     return await answer.arrayBuffer()
@@ -77,12 +80,12 @@ async function fetched(url: string): Promise<ArrayBuffer | null> {
 }
 
 const layersOf = remembering(async (r): Promise<Layer[]> => {
-  const data = await fetched(r.url)
+  const data = await fetched(r.url, r.token)
   return data ? decode(data) : []
 })
 
 const heightsOf = remembering(async (r): Promise<Heights | null> => {
-  const data = await fetched(`${r.url}/heights`)
+  const data = await fetched(`${r.url}/heights`, r.token)
   return data && decodeHeights(data, r.z, r.y)
 })
 

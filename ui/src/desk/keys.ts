@@ -10,6 +10,7 @@ export const GROUPS = [
   'Journey',
   'The device',
   'Together and onward',
+  'Out of the workbench',
 ] as const
 export type Group = (typeof GROUPS)[number]
 

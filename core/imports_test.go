@@ -29,7 +29,7 @@ var allowed = map[string]bool{
 // one layer, import each other as they need.
 var layers = [][]string{
 	{"core/..."},
-	{"codec/geojson", "codec/geotiff", "codec/gpx", "codec/letters", "codec/osm", "codec/picture", "codec/rows", "codec/wmts", "world", "standin",
+	{"codec/geojson", "codec/geotiff", "codec/gpx", "codec/letters", "codec/osm", "codec/picture", "codec/rows", "codec/snippet", "codec/wmts", "world", "standin",
 		"style", "ui"},
 	{"certificate", "regionfile", "imagery", "demo", "store", "store/mariadb"},
 	{"service/fault", "service/background"},

@@ -59,7 +59,10 @@ type server struct {
 	closing context.Context
 	metrics *metrics
 	routes  echo.Routes
-	bodies  *semaphore.Weighted
+	// document and operations are what the OpenAPI document says.
+	document   *spec
+	operations []described
+	bodies     *semaphore.Weighted
 }
 
 // New returns the handler. Streams end when ctx is done.
@@ -69,6 +72,9 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 		return nil, err
 	}
 	s := &server{Config: c, spec: spec, closing: ctx, bodies: semaphore.NewWeighted(largeBodies)}
+	if s.document, s.operations, err = readSpec(spec); err != nil {
+		return nil, err
+	}
 	s.metrics = s.newMetrics()
 	c.Service.OnToken(c.Gate.Forget)
 	e := echo.NewWithConfig(echo.Config{Router: echo.NewRouter(echo.RouterConfig{AutoHandleHEAD: true}),
@@ -131,6 +137,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	s.importCalls(v1)
 	s.tokenCalls(v1)
 	s.publishCalls(v1)
+	v1.POST("/code", s.code)
 
 	ogc := e.Group("/ogc", s.authenticate, s.numbered)
 	ogc.GET("", s.landing)

@@ -39,6 +39,8 @@ export interface Exchange {
   /** Path and query. */
   path: string
   request: string
+  contentType: string
+  ifMatch: string
   status: number
   ms: number
   answer: string
@@ -64,6 +66,8 @@ async function recorded(input: Request): Promise<Response> {
       method: input.method,
       path: url.pathname + url.search.replaceAll('%2C', ','),
       request,
+      contentType: request ? (input.headers.get('Content-Type') ?? '') : '',
+      ifMatch: input.headers.get('If-Match') ?? '',
       status: response.status,
       ms,
       answer: '',

@@ -128,7 +128,7 @@ func TestCodeIsWellFormed(t *testing.T) {
 			require.NoError(t, os.WriteFile(file, []byte(code), 0o600))
 			files = append(files, file)
 			broken := filepath.Join(dir, name+"-broken."+language)
-			require.NoError(t, os.WriteFile(broken, []byte(strings.Replace(code, "(", "", 1)), 0o600))
+			require.NoError(t, os.WriteFile(broken, []byte(code[:strings.LastIndex(code, ")")]), 0o600))
 			files = append(files, broken)
 		}
 	}

@@ -1,8 +1,8 @@
 // Parses files by the grammar that their suffix names, and says of each where it is broken, as JSON.
 const fs = require('fs')
 const path = require('path')
-const modules = path.join(__dirname, '../../../ui/node_modules')
-const { Parser, Language } = require(path.join(modules, 'web-tree-sitter'))
+const ui = require('module').createRequire(path.join(__dirname, '../../../ui/package.json'))
+const { Parser, Language } = ui('web-tree-sitter')
 
 const first = (node) => {
   if (node.type === 'ERROR' || node.isMissing) return node
@@ -16,7 +16,7 @@ const first = (node) => {
   const wrong = {}
   for (const file of process.argv.slice(2)) {
     const name = path.extname(file).slice(1)
-    known[name] ??= await Language.load(path.join(modules, `tree-sitter-wasms/out/tree-sitter-${name}.wasm`))
+    known[name] ??= await Language.load(ui.resolve(`tree-sitter-wasms/out/tree-sitter-${name}.wasm`))
     const parser = new Parser()
     parser.setLanguage(known[name])
     const { rootNode } = parser.parse(fs.readFileSync(file, 'utf8'))

@@ -62,6 +62,7 @@ type server struct {
 	// document and operations are what the OpenAPI document says.
 	document   *spec
 	operations []described
+	docs       *docs
 	bodies     *semaphore.Weighted
 }
 
@@ -73,6 +74,9 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	}
 	s := &server{Config: c, spec: spec, closing: ctx, bodies: semaphore.NewWeighted(largeBodies)}
 	if s.document, s.operations, err = readSpec(spec); err != nil {
+		return nil, err
+	}
+	if s.docs, err = newDocs(s.document, s.operations, c.Page); err != nil {
 		return nil, err
 	}
 	s.metrics = s.newMetrics()
@@ -93,6 +97,9 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	e.GET("/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, s.spec) })
 	e.GET("/metrics", s.serveMetrics)
 	e.GET("/embed", s.embed)
+	e.GET("/docs", s.serveDocs)
+	e.GET("/docs/:page", s.serveDocs)
+	e.GET("/docs/reference/:page", s.serveDocs)
 	e.GET("/session", s.session)
 	e.POST("/session", s.signIn)
 	e.DELETE("/session", s.signOut)

@@ -167,3 +167,21 @@ func (s *Store) Outages() int64 {
 	defer s.health.mu.Unlock()
 	return s.health.outage
 }
+
+// Settings are those of the database that matter to the store.
+type Settings struct {
+	Packet      int
+	LocalInfile bool
+	// ClockOff is by how much the database's clock is ahead of this machine's.
+	ClockOff time.Duration
+}
+
+// Settings returns the version of the database and its settings.
+func (s *Store) Settings(ctx context.Context) (version string, out Settings, err error) {
+	var row struct {
+		Version string    `db:"version"`
+		Now     time.Time `db:"now"`
+	}
+	err = s.get(ctx, &row, `SELECT VERSION() AS version, UTC_TIMESTAMP(6) AS now`)
+	return row.Version, Settings{s.packet, s.loads, row.Now.Sub(s.now().UTC())}, err
+}

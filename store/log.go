@@ -174,26 +174,39 @@ func (s *Store) ChangesAfter(
 	return out, err
 }
 
-// ChangeNo returns the number of the workspace's last change.
-func (s *Store) ChangeNo(ctx context.Context, workspace uuid.UUID) (uint64, error) {
-	var no uint64
-	err := s.get(ctx, &no, `SELECT change_no FROM workspaces WHERE id = ?`, workspace[:])
+// Counter is where a workspace's log stands: the number of its last change, and the era that it belongs to. Another era
+// is another log, that of a backup that was restored.
+type Counter struct {
+	No  uint64 `db:"change_no"`
+	Era uint32 `db:"era"`
+}
+
+// Counter returns where the workspace's log stands.
+func (s *Store) Counter(ctx context.Context, workspace uuid.UUID) (Counter, error) {
+	var c Counter
+	err := s.get(ctx, &c, `SELECT change_no, era FROM workspaces WHERE id = ?`, workspace[:])
 	if errors.Is(err, sql.ErrNoRows) {
 		err = ErrNotFound
 	}
-	return no, err
+	return c, err
 }
 
-// ChangeNos returns the numbers of the last changes of all workspaces.
-func (s *Store) ChangeNos(ctx context.Context) (map[uuid.UUID]uint64, error) {
+// ChangeNo returns the number of the workspace's last change.
+func (s *Store) ChangeNo(ctx context.Context, workspace uuid.UUID) (uint64, error) {
+	c, err := s.Counter(ctx, workspace)
+	return c.No, err
+}
+
+// Counters returns where the logs of all workspaces stand.
+func (s *Store) Counters(ctx context.Context) (map[uuid.UUID]Counter, error) {
 	var rows []struct {
 		ID uuid.UUID `db:"id"`
-		No uint64    `db:"change_no"`
+		Counter
 	}
-	err := s.all(ctx, &rows, `SELECT id, change_no FROM workspaces`)
-	out := make(map[uuid.UUID]uint64, len(rows))
+	err := s.all(ctx, &rows, `SELECT id, change_no, era FROM workspaces`)
+	out := make(map[uuid.UUID]Counter, len(rows))
 	for _, r := range rows {
-		out[r.ID] = r.No
+		out[r.ID] = r.Counter
 	}
 	return out, err
 }

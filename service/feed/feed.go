@@ -59,6 +59,7 @@ type Channel struct {
 	mu     sync.Mutex // for whoever brings it forward
 	opened bool
 	no     uint64
+	era    uint32
 	ring   ring
 }
 
@@ -89,15 +90,15 @@ func (c *Channel) Open(ctx context.Context) error {
 
 // load has the listener begin anew. The number is read first: what is committed meanwhile is read twice, never missed.
 func (c *Channel) load(ctx context.Context) error {
-	no, err := c.feed.store.ChangeNo(ctx, c.workspace)
+	at, err := c.feed.store.Counter(ctx, c.workspace)
 	if err != nil {
 		return err
 	}
-	if err := c.listener.Load(ctx, no); err != nil {
+	if err := c.listener.Load(ctx, at.No); err != nil {
 		return err
 	}
-	c.ring.start(no)
-	c.no, c.opened = no, true
+	c.ring.start(at.No)
+	c.no, c.era, c.opened = at.No, at.Era, true
 	return nil
 }
 
@@ -131,10 +132,10 @@ func (c *Channel) Wait(ctx context.Context, no uint64) error {
 }
 
 // catchUp reads what others have written, up to a number at least.
-func (c *Channel) catchUp(ctx context.Context, no uint64) error {
+func (c *Channel) catchUp(ctx context.Context, at store.Counter) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if !c.opened || c.no >= no {
+	if !c.opened || c.no >= at.No && c.era == at.Era {
 		return nil
 	}
 	return c.read(ctx)
@@ -142,6 +143,13 @@ func (c *Channel) catchUp(ctx context.Context, no uint64) error {
 
 func (c *Channel) read(ctx context.Context) error {
 	const batch = 2000
+	at, err := c.feed.store.Counter(ctx, c.workspace)
+	if err != nil {
+		return err
+	}
+	if at.Era != c.era { // a backup was restored: this is another log
+		return c.load(ctx)
+	}
 	for {
 		log, err := c.feed.store.ChangesSince(ctx, c.workspace, c.no, batch)
 		if err != nil {
@@ -201,7 +209,7 @@ func (f *Feed) Run(ctx context.Context, failed func(error)) {
 }
 
 func (f *Feed) beat(ctx context.Context) error {
-	nos, err := f.store.ChangeNos(ctx)
+	all, err := f.store.Counters(ctx)
 	if err != nil {
 		return err
 	}
@@ -212,7 +220,7 @@ func (f *Feed) beat(ctx context.Context) error {
 	}
 	f.mu.Unlock()
 	for _, c := range open {
-		f.crew.Try("following the change log", func() { err = errors.Join(err, c.catchUp(ctx, nos[c.workspace])) })
+		f.crew.Try("following the change log", func() { err = errors.Join(err, c.catchUp(ctx, all[c.workspace])) })
 	}
 	return err
 }

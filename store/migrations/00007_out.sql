@@ -45,6 +45,9 @@ UPDATE credentials SET signing = UNHEX(SHA2(CONCAT(RAND(), UUID(), HEX(hash)), 2
 UPDATE credentials SET scopes = 'read write geocode route live publish admin' WHERE scopes = 'read write';
 UPDATE credentials SET scopes = 'read geocode route' WHERE scopes = 'read';
 
+-- A restore begins another era: whoever follows the change log begins anew.
+ALTER TABLE workspaces ADD COLUMN era INT UNSIGNED NOT NULL DEFAULT 0;
+
 -- How often a token was used, by day (UTC) and call.
 CREATE TABLE token_use (
     workspace BINARY(16)      NOT NULL,
@@ -58,6 +61,7 @@ CREATE TABLE token_use (
 
 -- +goose Down
 DROP TABLE token_use;
+ALTER TABLE workspaces DROP COLUMN era;
 ALTER TABLE credentials DROP KEY workspace_2, DROP COLUMN token, DROP COLUMN collections, DROP COLUMN per_minute,
     DROP COLUMN per_day, DROP COLUMN hint, DROP COLUMN made_by, DROP COLUMN signing, DROP COLUMN revoked_at;
 DROP TABLE refused_rows, imports;

@@ -193,8 +193,11 @@ func (s *server) pictureLink(c *echo.Context) error {
 		values.Del(name)
 	}
 	q := &query{values: values}
-	pictureQuery(q)
+	want := pictureQuery(q)
 	if err := q.check(); err != nil {
+		return err
+	}
+	if err := want.Check(); err != nil {
 		return err
 	}
 	a := actor(c)

@@ -191,6 +191,10 @@ func (s *server) identify(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		id := uuid.NewString()
 		c.Set("request_id", id)
+		// A semicolon is data in a query (WHATWG URL); package url would drop the parameter that has one.
+		if u := c.Request().URL; strings.Contains(u.RawQuery, ";") {
+			u.RawQuery = strings.ReplaceAll(u.RawQuery, ";", "%3B")
+		}
 		h := c.Response().Header()
 		h.Set("X-Request-Id", id)
 		h.Set("X-Content-Type-Options", "nosniff")

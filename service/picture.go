@@ -67,7 +67,8 @@ func newPictures() *otter.Cache[string, DrawnPicture] {
 		Weigher: func(key string, p DrawnPicture) uint32 { return uint32(len(key) + len(p.PNG)) }})
 }
 
-func (q *PictureQuery) check() error {
+// Check holds a query to what can be drawn.
+func (q *PictureQuery) Check() error {
 	side := func(name string, v float64) error {
 		if !(v >= 16 && v <= maxPictureSide) {
 			return fault.Refuse(name, fmt.Sprint(v), fmt.Errorf("must be 16 to %d", maxPictureSide))
@@ -100,7 +101,7 @@ func (q *PictureQuery) check() error {
 // Draw draws a picture of the map, or returns it as it was drawn before and nothing has changed since. request names
 // what was asked for.
 func (v *Service) Draw(ctx context.Context, a Actor, q PictureQuery, request string) (DrawnPicture, error) {
-	if err := q.check(); err != nil {
+	if err := q.Check(); err != nil {
 		return DrawnPicture{}, err
 	}
 	a, err := published(a)

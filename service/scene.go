@@ -48,6 +48,9 @@ type Scene struct {
 // mostShown bounds how many features a scene has, mostChosen how many may be asked for by themselves.
 const mostShown, mostChosen = 5_000, 200
 
+// sureEnough is how confident an address must be found to be shown to everybody without somebody looking.
+const sureEnough = 0.6
+
 // published is an actor as he sees what is published: who comes with a publishing token sees the features of its
 // collections there, and nowhere else.
 func published(a Actor) (Actor, error) {
@@ -111,6 +114,10 @@ func (v *Service) Scene(ctx context.Context, a Actor, q SceneQuery) (Scene, erro
 		if len(found) == 0 {
 			return out, fault.New(fault.NotFound, "the address %q is not found in the map data that is loaded",
 				feature.Clip(q.Address))
+		}
+		if found[0].Confidence < sureEnough {
+			return out, fault.New(fault.NotFound, "the address %q is not found surely enough to be published; the nearest was %q",
+				feature.Clip(q.Address), found[0].Label)
 		}
 		out.Found = &found[0]
 	}

@@ -24,7 +24,7 @@ func main() {
 	}
 	env := environment(log)
 	root.AddCommand(serveCommand(env), demoCommand(env), regionCommand(env), placesCommand(env), backupCommand(env), restoreCommand(env),
-		doctorCommand(env))
+		doctorCommand(env), tokenCommand(env))
 	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "viandante:", err)
 		os.Exit(1)

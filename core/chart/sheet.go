@@ -196,10 +196,13 @@ func (s *sheet) dashed(line []spot, width float64, lengths []float64, round bool
 	}
 }
 
+// farthest is how far from the sheet an outline may reach, in pixels: more than the world at the nearest zoom.
+const farthest = 1e10
+
 // side enters one side of an outline that turns one way or, with k = -1, the other.
 func (s *sheet) side(x0, y0, x1, y1, k float64) {
 	switch {
-	case y0 == y1:
+	case y0 == y1, !(math.Abs(x0) < farthest && math.Abs(y0) < farthest && math.Abs(x1) < farthest && math.Abs(y1) < farthest):
 	case y0 > y1:
 		s.falling(x1, y1-s.down, x0, y0-s.down, -k)
 	default:

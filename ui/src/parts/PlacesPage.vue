@@ -22,7 +22,8 @@ useEventListener(window, 'drop', (e) => {
   takeFrom(e.dataTransfer)
 })
 useEventListener(window, 'paste', (e) => {
-  const typing = (e.target as HTMLElement).matches('input:not([type=file]), textarea, [contenteditable]')
+  const at = e.target
+  const typing = at instanceof HTMLElement && at.matches('input:not([type=file]), textarea, [contenteditable]')
   if (!typing && takeFrom(e.clipboardData)) e.preventDefault()
 })
 </script>

@@ -14,7 +14,7 @@ import (
 // may rest on these and nothing else; what the standard library rests on is its own affair.
 var allowed = map[string]bool{
 	"bytes": true, "cmp": true, "context": true, "container/heap": true, "encoding/binary": true, "encoding/json": true,
-	"errors": true, "fmt": true, "hash/crc32": true, "iter": true, "math": true, "math/bits": true,
+	"errors": true, "fmt": true, "hash/crc32": true, "iter": true, "maps": true, "math": true, "math/bits": true,
 	"math/rand/v2": true, "regexp": true,
 	"slices": true, "strconv": true, "sort": true, "strings": true, "sync": true, "unicode": true, "unicode/utf8": true,
 	"unsafe":                         true,
@@ -29,8 +29,9 @@ var allowed = map[string]bool{
 // one layer, import each other as they need.
 var layers = [][]string{
 	{"core/..."},
-	{"codec/geojson", "codec/geotiff", "codec/gpx", "codec/letters", "codec/osm", "codec/picture", "codec/rows", "codec/snippet", "codec/wmts", "world", "standin",
+	{"codec/geojson", "codec/geotiff", "codec/gpx", "codec/letters", "codec/osm", "codec/picture", "codec/snippet", "codec/wmts", "world", "standin",
 		"style", "ui"},
+	{"codec/rows"},
 	{"certificate", "regionfile", "imagery", "demo", "store", "store/mariadb"},
 	{"service/fault", "service/background"},
 	{"service/access", "service/atlas", "service/catalog", "service/feed", "service/onward", "service/party"},

@@ -46,7 +46,8 @@ var groups = []struct {
 	measure func() ([]row, error)
 }{{"places", places}, {"island", island}, {"country", country}, {"chart", chart}, {"moving", moving},
 	{"opening", opening}, {"wandering", wandering}, {"million", million}, {"serving", serving},
-	{"catalog", catalogs}, {"following", following}, {"together", together}}
+	{"catalog", catalogs}, {"following", following}, {"together", together},
+	{"outside", outside}}
 
 func main() {
 	if len(os.Args) == 3 && os.Args[1] == "build" { // a process of its own, so that its memory can be read

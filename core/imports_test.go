@@ -29,7 +29,8 @@ var allowed = map[string]bool{
 // one layer, import each other as they need.
 var layers = [][]string{
 	{"core/..."},
-	{"codec/geojson", "codec/geotiff", "codec/gpx", "codec/letters", "codec/osm", "codec/picture", "codec/snippet", "codec/wmts", "world", "standin",
+	{"codec/geojson", "codec/geotiff", "codec/gpx", "codec/letters", "codec/osm", "codec/picture", "codec/snippet",
+		"codec/wmts", "world", "standin",
 		"style", "ui"},
 	{"codec/rows"},
 	{"certificate", "regionfile", "imagery", "demo", "store", "store/mariadb"},

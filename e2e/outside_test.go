@@ -70,19 +70,22 @@ func TestASpreadsheetGoesIn(t *testing.T) {
 	assert.Empty(t, list.Features, "all of it at once")
 
 	// What was copied from a spreadsheet is pasted.
-	u.eval(`(() => { const d = new DataTransfer(); d.setData('text/plain', 'name\tlat\tlng\nCopied\t-38.1105\t-26.281\n')
+	u.eval(`(() => { const d = new DataTransfer()
+		d.setData('text/plain', 'name\tlat\tlng\nCopied\t-38.1105\t-26.281\n')
 		window.dispatchEvent(new ClipboardEvent('paste', {clipboardData: d, bubbles: true, cancelable: true})) })(), 1`)
 	u.sees("file-rows", "Copied")
 	for name, text := range map[string]string{"empty.csv": "", "titles.csv": "a,b\n", "x.kml": "<kml><Placemark>",
 		"x.geojson": `{"a":1}`, "bomb.zip": "PK\x03\x04nothing"} {
 		u.dropped(name, text)
 		u.do(chromedp.WaitVisible(At("files-page")))
-		u.waitFor(`document.querySelector('[data-test=file-failed]') || document.querySelector('[data-test=file-rows]')` +
+		u.waitFor(`document.querySelector('[data-test=file-failed]') || ` +
+			`document.querySelector('[data-test=file-rows]')` +
 			`?.innerText.includes('broken')`)
 	}
 	complaints := u.Complaints()
 	for _, c := range complaints {
-		assert.Contains(t, c, "400", "a file that cannot be read is told of on the page; nothing else stands in the console")
+		assert.Contains(t, c, "400", "a file that cannot be read is told of on the page; nothing else stands in the "+
+			"console")
 	}
 }
 
@@ -94,7 +97,8 @@ func TestCommandsBesideTheServer(t *testing.T) {
 	u.enter(p, "/places")
 	u.do(MapDrawn())
 	file := filepath.Join(t.TempDir(), "huts.csv")
-	require.NoError(t, os.WriteFile(file, []byte("code,name,lat,lng\nH1,Upper Hut,-38.05,-26.1\nH2,Bad,-98,1\n"), 0o600))
+	require.NoError(t, os.WriteFile(file, []byte("code,name,lat,lng\nH1,Upper Hut,-38.05,-26.1\nH2,Bad,-98,1\n"),
+		0o600))
 	out, err := p.run(nil, "places", "import", file, "--collection", "huts", "--refused", file+".refused.csv")
 	require.NoError(t, err, out)
 	assert.Contains(t, out, "1 taken (1 new, 0 changed, 0 as they were), 1 refused")
@@ -152,9 +156,11 @@ func TestABackupIsPutBack(t *testing.T) {
 	var list found
 	require.Equal(t, 200, p.get("/ogc/collections/posts/items?limit=1", &list))
 	id, name := list.Features[0].ID, list.Features[0].Properties["name"].(string)
-	require.Equal(t, 204, p.send("DELETE", "/ogc/collections/posts/items/"+id, "", map[string]string{"If-Match": "*"}, nil))
+	require.Equal(t, 204, p.send("DELETE", "/ogc/collections/posts/items/"+id, "", map[string]string{"If-Match": "*"},
+		nil))
 	const mine = "/ogc/collections/posts/items/01a21700-0000-7000-8000-0000000000b1"
-	require.Equal(t, 201, p.send("PUT", mine, `{"type":"Feature","geometry":null,"properties":{"name":"Written later"}}`,
+	require.Equal(t, 201, p.send("PUT", mine,
+		`{"type":"Feature","geometry":null,"properties":{"name":"Written later"}}`,
 		map[string]string{"Content-Type": "application/geo+json"}, nil))
 	require.Equal(t, 404, p.get("/ogc/collections/posts/items/"+id, nil))
 
@@ -282,7 +288,8 @@ func TestTokenEmbedAndPicture(t *testing.T) {
 	assert.Contains(t, snippet, "collection=posts")
 	assert.NotContains(t, snippet, "title=&", "what is empty is left out")
 	key := regexp.MustCompile(`#key=([a-z0-9_]+)`).FindStringSubmatch(snippet)[1]
-	assert.Equal(t, 403, p.send("GET", "/v1/nearby?at=-38.1,-26.2", "", map[string]string{"Authorization": "Bearer " + key},
+	assert.Equal(t, 403, p.send("GET", "/v1/nearby?at=-38.1,-26.2", "", map[string]string{"Authorization": "Bearer " +
+		key},
 		nil), "it shows, and does nothing else")
 	address := regexp.MustCompile(`src="([^"]*)"`).FindStringSubmatch(snippet)[1]
 	address = strings.ReplaceAll(address, "&amp;", "&")
@@ -295,7 +302,10 @@ func TestTokenEmbedAndPicture(t *testing.T) {
 		200*time.Millisecond, "the map stands in the page that the token names")
 	assert.Empty(t, guest.Complaints())
 	guest.do(chromedp.Navigate(other.origin))
-	assert.Eventually(t, func() bool { return strings.Contains(strings.Join(guest.Complaints(), " "), "frame-ancestors") },
+	assert.Eventually(t, func() bool {
+		return strings.Contains(strings.Join(guest.Complaints(), " "),
+			"frame-ancestors")
+	},
 		patience, 100*time.Millisecond, "a page that it does not name frames nothing")
 	assert.Less(t, share(guest.picture(), 0, 0, 600, 400, sea), 0.01)
 
@@ -329,7 +339,8 @@ func TestTokenEmbedAndPicture(t *testing.T) {
 	guest.eval(`document.querySelector('.bar button').click(), 1`)
 	guest.waitFor(`document.querySelector('.bar button').getAttribute('aria-pressed') === 'true'`)
 	guest.do(MapDrawn())
-	assert.Equal(t, 1.0, guest.number(`window.viandanteChart.stacked.find(l => l.stones).stones.length`), "one at a time")
+	assert.Equal(t, 1.0, guest.number(`window.viandanteChart.stacked.find(l => l.stones).stones.length`),
+		"one at a time")
 	assert.Equal(t, false, guest.eval(`!!window.hit`))
 
 	// The picture is signed with the same token, and stands in a mail.
@@ -406,7 +417,8 @@ func TestThePictureIsThePagesMap(t *testing.T) {
 	u.do(chromedp.Navigate(p.url() + "/healthz"))
 	token, err := os.ReadFile(filepath.Join(p.data, "demo.token"))
 	require.NoError(t, err)
-	for _, look := range []string{"ground=plain", "ground=relief", "ground=plain&night=yes", "ground=contrast", "ground=muted"} {
+	for _, look := range []string{"ground=plain", "ground=relief", "ground=plain&night=yes", "ground=contrast",
+		"ground=muted"} {
 		for _, zoom := range []float64{10.5, 13, 14.5, 16.25} {
 			query := fmt.Sprintf("collection=posts&center=%v,%v&zoom=%v&%s", squareLat, squareLng, zoom, look)
 			night := "&night=no"
@@ -437,7 +449,8 @@ func TestThePictureIsThePagesMap(t *testing.T) {
 				}
 			}
 			n := float64(len(screen))
-			t.Logf("%s at zoom %v: squares of ten pixels differ by %.1f of 255 on average, %.1f %% by more than 40; upside down "+
+			t.Logf("%s at zoom %v: squares of ten pixels differ by %.1f of 255 on average, %.1f %% by more than 40; "+
+				"upside down "+
 				"by %.1f", look, zoom, sum/n, 100*float64(far)/n, other/n)
 			assert.Less(t, sum/n, 9.0, "%s at %v", look, zoom)
 			assert.Less(t, float64(far)/n, 0.05, "%s at %v", look, zoom)
@@ -465,7 +478,8 @@ func TestTheWireRunsInATerminal(t *testing.T) {
 	require.NotEmpty(t, want.Features)
 	for language, tool := range map[string]string{"curl": "sh", "python": "python3", "javascript": "node"} {
 		u.pick("code-language", language)
-		mark := map[string]string{"curl": "curl --fail", "python": "import os", "javascript": "async function"}[language]
+		mark := map[string]string{"curl": "curl --fail", "python": "import os",
+			"javascript": "async function"}[language]
 		u.sees("wire-text", mark)
 		code := fmt.Sprint(u.eval(`document.querySelector('[data-test=wire-text]').textContent`))
 		assert.NotContains(t, code, strings.TrimSpace(string(token)))
@@ -498,9 +512,10 @@ func TestTheRequestsOfTheReferenceRun(t *testing.T) {
 		assert.NotZero(t, n, page)
 		for i := range n {
 			u.eval(fmt.Sprintf(`document.querySelectorAll('.try')[%d].querySelector('button').click(), 1`, i))
-			u.waitFor(fmt.Sprintf(`/^[0-9]{3} /.test(document.querySelectorAll('.try')[%d].querySelector('output').innerText)`, i))
-			request := fmt.Sprint(u.eval(fmt.Sprintf(`document.querySelectorAll('.try')[%d].querySelector('textarea').value`, i)))
-			status := fmt.Sprint(u.eval(fmt.Sprintf(`document.querySelectorAll('.try')[%d].querySelector('output').innerText`, i)))
+			one := fmt.Sprintf(`document.querySelectorAll('.try')[%d]`, i)
+			u.waitFor(`/^[0-9]{3} /.test(` + one + `.querySelector('output').innerText)`)
+			request := fmt.Sprint(u.eval(one + `.querySelector('textarea').value`))
+			status := fmt.Sprint(u.eval(one + `.querySelector('output').innerText`))
 			if strings.Contains(request, "-126.2809") {
 				assert.Regexp(t, `^400`, status, "the guide says that it is refused")
 			} else {

@@ -281,7 +281,8 @@ func (s *server) code(c *echo.Context) error {
 	}
 	u, err := url.Parse(body.Path)
 	if err != nil || u.IsAbs() || !strings.HasPrefix(u.Path, "/") {
-		return fault.Refuse("path", body.Path, &geo.ParseError{Reason: "is not the path of a call", Hint: "/v1/nearby?at=…"})
+		return fault.Refuse("path", body.Path, &geo.ParseError{Reason: "is not the path of a call",
+			Hint: "/v1/nearby?at=…"})
 	}
 	method := strings.ToUpper(body.Method)
 	d, ok := operationOf(s.operations, method, u.Path)

@@ -47,8 +47,10 @@ type docs struct {
 
 // remedies are what to do about each kind of problem.
 var remedies = map[string]string{
-	"no-token":          "Send `Authorization: Bearer TOKEN`. The demo's token lies in the file demo.token of its data directory.",
-	"database-away":     "Ask again after as many seconds as Retry-After says; a change that may have been made is sent again with the same id or Idempotency-Key.",
+	"no-token": "Send `Authorization: Bearer TOKEN`. The demo's token lies in the file demo.token of its data " +
+		"directory.",
+	"database-away": "Ask again after as many seconds as Retry-After says; a change that may have been made is " +
+		"sent again with the same id or Idempotency-Key.",
 	"busy":              "Ask again after a moment: others were writing for longer than is waited.",
 	"disk-full":         "Make room on the server's disk. Reading goes on.",
 	"invalid-value":     "`errors` names each value that is wrong, why, and what would be right.",
@@ -57,19 +59,21 @@ var remedies = map[string]string{
 	"conflict":          "Read what is there now, and decide anew.",
 	"changed-meanwhile": "Somebody was first: `current` has what is there now. Send the change again with its ETag.",
 	"if-match-missing":  "Send the ETag of what you read as If-Match; `*` for whatever is there.",
-	"impossible":        "The request was understood, and the answer is that there is none: no way, outside all map data.",
-	"not-ready":         "The server is starting: ask again after Retry-After.",
-	"source-fails":      "A source of imagery outside does not answer as it should; look at its settings.",
-	"no-longer-kept":    "What was asked to go on from is forgotten: read everything anew.",
-	"too-large":         "Send it in smaller pieces.",
-	"too-many":          "Wait as long as Retry-After says, or have the token's limits raised.",
+	"impossible": "The request was understood, and the answer is that there is none: no way, outside all map " +
+		"data.",
+	"not-ready":      "The server is starting: ask again after Retry-After.",
+	"source-fails":   "A source of imagery outside does not answer as it should; look at its settings.",
+	"no-longer-kept": "What was asked to go on from is forgotten: read everything anew.",
+	"too-large":      "Send it in smaller pieces.",
+	"too-many":       "Wait as long as Retry-After says, or have the token's limits raised.",
 }
 
 var limits = [][2]string{{"A list", "50 features, at most 10,000 by `limit`; `next` leads on"},
 	{"A query's text", "1,000 bytes"}, {"A body", "1 MB, a feature 16 MB, a bulk change 32 MB, a file 4 GB"},
 	{"A feature", "200 attributes, 2 MB of them, 100,000 vertices"}, {"A bulk change", "10,000 features"},
 	{"A picture", "4,096 by 4,096 CSS pixels, 16 million pixels in all"}, {"An embed", "5,000 features"},
-	{"Reports of positions", "10,000 a request"}, {"A change's answer", "kept for 48 hours for the same Idempotency-Key"},
+	{"Reports of positions", "10,000 a request"}, {"A change's answer",
+		"kept for 48 hours for the same Idempotency-Key"},
 	{"A token", "as many calls by minute and day as it was made for; `RateLimit` tells what is left"}}
 
 func newDocs(s *spec, operations []described, page fs.FS) (*docs, error) {
@@ -137,7 +141,8 @@ func anchor(title string) string {
 // tryOut is a request that can be changed and run.
 func tryOut(request string) string {
 	return `<form class="try"><textarea spellcheck="false" rows="` +
-		fmt.Sprint(min(12, strings.Count(strings.TrimSpace(request), "\n")+1)) + `" aria-label="A request, to be changed and run">` +
+		fmt.Sprint(min(12, strings.Count(strings.TrimSpace(request), "\n")+1)) +
+		`" aria-label="A request, to be changed and run">` +
 		html.EscapeString(strings.TrimSpace(request)) + `</textarea><p><button>Run</button> <button type="button" ` +
 		`class="code">As code</button> <output></output></p><pre hidden tabindex="0"></pre></form>`
 }
@@ -150,13 +155,15 @@ var tagTitles = map[string]string{"state": "State and signing in", "compute": "M
 // reference makes a page for each subject of the OpenAPI document.
 func (d *docs) reference(s *spec, operations []described) {
 	for _, tag := range s.Tags {
-		p := &docPage{Path: "/docs/reference/" + tag.Name, Title: cmp.Or(tagTitles[tag.Name], tag.Name), Group: "Reference"}
+		p := &docPage{Path: "/docs/reference/" + tag.Name, Title: cmp.Or(tagTitles[tag.Name], tag.Name),
+			Group: "Reference"}
 		var b strings.Builder
 		fmt.Fprintf(&b, "<h1>%s</h1>", html.EscapeString(p.Title))
 		for _, o := range operations {
 			if o.tag == tag.Name {
 				b.WriteString(operationHTML(s, &o))
-				p.sections = append(p.sections, docSection{p.Path + "#" + o.operation.OperationID, o.method + " " + o.path, p.Title,
+				p.sections = append(p.sections, docSection{p.Path + "#" + o.operation.OperationID, o.method + " " +
+					o.path, p.Title,
 					o.operation.Summary + " " + o.operation.Description})
 			}
 		}
@@ -185,7 +192,8 @@ func operationHTML(s *spec, o *described) string {
 			if p.Example != nil {
 				about += " <span class=\"eg\">e.g. <code>" + e(fmt.Sprint(p.Example)) + "</code></span>"
 			}
-			fmt.Fprintf(&b, `<tr><td><code>%s</code><td>%s<td>%s<td>%s %s</tr>`, e(p.Name), e(p.In), e(kind), need, about)
+			fmt.Fprintf(&b, `<tr><td><code>%s</code><td>%s<td>%s<td>%s %s</tr>`, e(p.Name), e(p.In), e(kind), need,
+				about)
 		}
 		b.WriteString(`</tbody></table>`)
 	}
@@ -225,9 +233,9 @@ func (d *docs) errors() {
 	p := &docPage{Path: "/docs/errors", Title: "Errors, and what to do", Group: "Reference"}
 	var b strings.Builder
 	b.WriteString(`<h1>Errors, and what to do</h1><p>An error is <code>application/problem+json</code> (RFC 9457): a
-		<code>type</code> that stays the same, a <code>detail</code> for people, the <code>request_id</code> that stands in the
-		server's log, and <code>errors</code> with each value that is wrong.</p><table><thead><tr><th>status<th>type<th>means<th>
-		what to do</tr></thead><tbody>`)
+		<code>type</code> that stays the same, a <code>detail</code> for people, the <code>request_id</code> that stands
+		in the server's log, and <code>errors</code> with each value that is wrong.</p>
+		<table><thead><tr><th>status<th>type<th>means<th>what to do</tr></thead><tbody>`)
 	var kinds []fault.Kind
 	for k := range problems {
 		kinds = append(kinds, k)
@@ -239,7 +247,8 @@ func (d *docs) errors() {
 		one := problems[k]
 		fmt.Fprintf(&b, `<tr id="%s"><td>%d<td><code>%s</code><td>%s<td>%s</tr>`, one.name, one.status,
 			typePrefix+one.name, html.EscapeString(one.title), inline(remedies[one.name]))
-		p.sections = append(p.sections, docSection{p.Path + "#" + one.name, fmt.Sprintf("%d %s", one.status, one.title), p.Title,
+		p.sections = append(p.sections, docSection{p.Path + "#" + one.name, fmt.Sprintf("%d %s", one.status, one.title),
+			p.Title,
 			remedies[one.name] + " " + one.name})
 	}
 	b.WriteString(`</tbody></table>`)
@@ -263,7 +272,10 @@ func (d *docs) limits() {
 
 // search returns the sections that have all words of a query, the best first.
 func (d *docs) search(query string) (out []docSection) {
-	words := strings.FieldsFunc(strings.ToLower(query), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	words := strings.FieldsFunc(strings.ToLower(query), func(r rune) bool {
+		return !unicode.IsLetter(r) &&
+			!unicode.IsDigit(r)
+	})
 	if len(words) == 0 {
 		return nil
 	}
@@ -320,8 +332,8 @@ func docStyle(page fs.FS) []byte {
 		for begins, font := range docFonts {
 			if rest, ok := strings.CutPrefix(path.Base(name), begins+"-"); ok && len(rest) < 20 {
 				f := strings.Split(font, ";")
-				fmt.Fprintf(&b, "@font-face{font-family:'%s';font-weight:%s;font-style:%s;font-display:swap;src:url('/%s') "+
-					"format('woff2')}\n", f[0], f[1], f[2], name)
+				fmt.Fprintf(&b, "@font-face{font-family:'%s';font-weight:%s;font-style:%s;font-display:swap;"+
+					"src:url('/%s') format('woff2')}\n", f[0], f[1], f[2], name)
 			}
 		}
 	}
@@ -360,7 +372,8 @@ func (s *server) serveDocs(c *echo.Context) error {
 		status = http.StatusNotFound
 		view["Title"] = "There is no such page"
 	}
-	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self'; img-src 'self' data: blob:; frame-ancestors "+
+	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self'; img-src 'self' data: blob:; "+
+		"frame-ancestors "+
 		"'none'; base-uri 'none'; form-action 'self'")
 	var b bytes.Buffer
 	if err := s.docs.layout.Execute(&b, view); err != nil {
@@ -369,27 +382,4 @@ func (s *server) serveDocs(c *echo.Context) error {
 	return c.HTMLBlob(status, b.Bytes())
 }
 
-var docLayout = template.Must(template.New("docs").Parse(`<!doctype html>
-<html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1">
-<meta name="color-scheme" content="light dark"><title>{{.Title}} · Viandante</title>
-<link rel="icon" href="/stone.svg" type="image/svg+xml"><link rel="stylesheet" href="/docs/docs.css">
-<script src="/docs/docs.js" defer></script></head>
-<body><header><a class="name" href="/docs">Viandante <span>reference</span></a>
-<form action="/docs/search" role="search"><input name="q" value="{{.Query}}" placeholder="Search (/)" aria-label="Search"
- autocomplete="off"></form><a href="/">Workbench</a></header>
-<div class="book"><nav aria-label="Pages"><details open><summary>Pages</summary>
-{{- $group := ""}}{{$at := .At}}{{range .Pages}}{{if ne .Group $group}}{{$group = .Group}}<h2>{{.Group}}</h2>{{end}}
-<a href="{{.Path}}"{{if eq .Path $at}} aria-current="page"{{end}}>{{.Title}}</a>{{end}}
-</details></nav><main>
-{{- if .Body}}{{.Body}}
-{{- else if eq .At "/docs/search"}}<h1>Search</h1>{{range .Found}}<p class="found"><a href="{{.Path}}">{{.Title}}</a>
-<span>{{.Page}}</span></p>{{else}}<p>Nothing has all of these words. Try one of them.</p>{{end}}
-{{- else if eq .At "/docs"}}<h1>Reference</h1>
-<p>Everything that the server answers, in the order of work. Requests can be changed and run here: they go to this server,
-with your session or with a token.</p><ol class="tasks">{{range .Pages}}{{if eq .Group "Tasks"}}<li><a href="{{.Path}}">
-{{.Title}}</a></li>{{end}}{{end}}</ol>
-<p>The whole of it for programs is <a href="/openapi.json">openapi.json</a> (OpenAPI 3.1).</p>
-{{- else}}<h1>{{.Title}}</h1><p><a href="/docs">To the reference</a></p>{{end}}
-<form class="token"><label>Token for the requests here <input type="password" autocomplete="off" spellcheck="false"
- placeholder="your session's, where you are signed in"></label></form></main></div></body></html>
-`))
+var docLayout = template.Must(template.New("layout.html").ParseFS(guide, "guide/layout.html"))

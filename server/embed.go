@@ -11,8 +11,8 @@ import (
 	"viandante/service/fault"
 )
 
-// embed answers GET /embed: the page for a frame. Which pages may frame it its token says, whose id is in the query; the
-// token itself is in the fragment, which is never sent.
+// embed answers GET /embed: the page for a frame. Which pages may frame it its token says, whose id is in the query;
+// the token itself is in the fragment, which is never sent.
 func (s *server) embed(c *echo.Context) error {
 	data, err := fs.ReadFile(s.Page, "embed.html")
 	if err != nil {
@@ -32,7 +32,8 @@ func (s *server) embed(c *echo.Context) error {
 	h := c.Response().Header()
 	h.Set("Cache-Control", "no-cache")
 	h.Set("Content-Security-Policy", strings.Join([]string{"default-src 'self'", "script-src 'self' 'wasm-unsafe-eval'",
-		"img-src 'self' data: blob:", "style-src 'self' 'unsafe-inline'", "worker-src 'self' blob:", "form-action 'none'",
+		"img-src 'self' data: blob:", "style-src 'self' 'unsafe-inline'", "worker-src 'self' blob:",
+		"form-action 'none'",
 		"base-uri 'none'", "frame-ancestors " + frames}, "; "))
 	h.Set("Cross-Origin-Resource-Policy", "cross-origin")
 	return c.HTMLBlob(http.StatusOK, data)

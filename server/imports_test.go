@@ -13,7 +13,8 @@ import (
 	"viandante/service"
 )
 
-const sheet = "code;name;latitude;longitude;beds\nA1;Mill;-38,1402;-26,0517;4\nA2;\"Pier; \"\"new\"\"\";-38.15;-26.06;\n" +
+const sheet = "code;name;latitude;longitude;beds\nA1;Mill;-38,1402;-26,0517;4\nA2;\"Pier; " +
+	"\"\"new\"\"\";-38.15;-26.06;\n" +
 	"A3;Swapped;-126,05;-38,1;2\nA4;<b>Nowhere</b>;;;7\nA1;Twice;-38;-26;1\n;Keyless;-38;-26;1\n"
 
 func (s *site) importing(id, text, query string) answer {
@@ -22,7 +23,8 @@ func (s *site) importing(id, text, query string) answer {
 }
 
 func counts(a answer) string {
-	return fmt.Sprintf("%v %v new %v changed %v same %v refused %v", a.json["state"], a.json["taken"], a.json["created"],
+	return fmt.Sprintf("%v %v new %v changed %v same %v refused %v", a.json["state"], a.json["taken"],
+		a.json["created"],
 		a.json["updated"], a.json["unchanged"], a.json["refused"])
 }
 
@@ -37,7 +39,8 @@ func TestASpreadsheetComesInAndOut(t *testing.T) {
 	a := s.importing(id, sheet, "title=Rests")
 	require.Equal(t, 200, a.status, "%s", a.body)
 	assert.Equal(t, "done 3 new 3 changed 0 same 0 refused 3", counts(a))
-	assert.Equal(t, "done 3 new 3 changed 0 same 0 refused 3", counts(s.importing(id, sheet, "")), "the same request again")
+	assert.Equal(t, "done 3 new 3 changed 0 same 0 refused 3", counts(s.importing(id, sheet, "")),
+		"the same request again")
 
 	all := s.call("GET", "/ogc/collections/rests/items", "")
 	require.Len(t, all.features(), 3)
@@ -55,7 +58,8 @@ func TestASpreadsheetComesInAndOut(t *testing.T) {
 		p := p.(map[string]any)
 		why = append(why, fmt.Sprintf("%v %v: %v", p["line"], p["column"], p["reason"]))
 	}
-	assert.Equal(t, []string{"4 latitude: latitude -126.05 is outside -90 to 90", "6 code: has the key that line 2 has, too",
+	assert.Equal(t, []string{"4 latitude: latitude -126.05 is outside -90 to 90",
+		"6 code: has the key that line 2 has, too",
 		"7 code: is empty, though it is the key"}, why)
 	refused := s.call("GET", "/v1/imports/"+id+"/refused.csv", "")
 	require.Equal(t, 200, refused.status)
@@ -67,7 +71,8 @@ func TestASpreadsheetComesInAndOut(t *testing.T) {
 
 	// The same file again changes nothing; a row that is another changes one, and what the file does not say stays.
 	mill := byName["Mill"]["id"].(string)
-	patched := s.call("PATCH", "/ogc/collections/rests/items/"+mill, `{"properties":{"note":"by hand"}}`, "Content-Type",
+	patched := s.call("PATCH", "/ogc/collections/rests/items/"+mill, `{"properties":{"note":"by hand"}}`,
+		"Content-Type",
 		"application/merge-patch+json", "If-Match", "*")
 	require.Equal(t, 200, patched.status, "%s", patched.body)
 	a = s.importing(newID(), strings.Replace(sheet, "A1;Mill", "A1;Old Mill", 1), "")
@@ -76,7 +81,8 @@ func TestASpreadsheetComesInAndOut(t *testing.T) {
 	assert.Equal(t, "Old Mill", prop(got.json, "name"))
 	assert.Equal(t, "by hand", prop(got.json, "note"))
 
-	for format, begins := range map[string]string{"csv": "id,name", "tsv": "id\tname", "geojson": `{"type":"FeatureColl`,
+	for format, begins := range map[string]string{"csv": "id,name", "tsv": "id\tname",
+		"geojson":    `{"type":"FeatureColl`,
 		"geojsonseq": "\x1e{", "gpx": "<?xml", "kml": "<?xml"} {
 		out := s.call("GET", "/v1/collections/rests/export?format="+format, "")
 		assert.Equal(t, 200, out.status)
@@ -118,7 +124,8 @@ func TestAnImportIsUndoneAsOne(t *testing.T) {
 	assert.Equal(t, "Mine", prop(got.json, "name"), "as it was before the second file")
 
 	undone = s.call("POST", "/v1/imports/"+id+"/undo", "")
-	assert.EqualValues(t, 1, undone.json["changed_since"].(float64)-1, "the one by hand and the other were changed since")
+	assert.EqualValues(t, 1, undone.json["changed_since"].(float64)-1,
+		"the one by hand and the other were changed since")
 	assert.EqualValues(t, many-2, undone.json["undone"])
 	assert.Len(t, s.call("GET", "/ogc/collections/rests/items", "").features(), 2)
 	undone = s.call("POST", "/v1/imports/"+id+"/undo", "")
@@ -158,7 +165,8 @@ func TestFilesOfOthers(t *testing.T) {
 		{"", "name,lat\n", "no rows"},
 		{"format=xls", "a,b\nc,d\n", "not a format"},
 		{"encoding=klingon", "a,b\nc,d\n", "not known"},
-		{"mapping=" + url.QueryEscape(`{"columns":[{"column":"a","as":"lat"}],"key":""}`), "a,b\nc,d\n", "needs a longitude"},
+		{"mapping=" + url.QueryEscape(`{"columns":[{"column":"a","as":"lat"}],"key":""}`), "a,b\nc,d\n",
+			"needs a longitude"},
 		{"mapping=x", "a,b\nc,d\n", "not a mapping"},
 	} {
 		a := s.importing(newID(), c.text, c.query)
@@ -173,7 +181,8 @@ func TestFilesOfOthers(t *testing.T) {
 	assert.Equal(t, 404, s.call("POST", "/v1/imports/"+newID()+"/undo", "").status)
 	s.token = "reader"
 	assert.Equal(t, 403, s.importing(newID(), "name\nA\n", "").status)
-	assert.Equal(t, 403, s.call("POST", "/v1/import-preview?name=a.csv", "a,b\nc,d\n", "Content-Type", "text/csv").status)
+	assert.Equal(t, 403, s.call("POST", "/v1/import-preview?name=a.csv", "a,b\nc,d\n", "Content-Type",
+		"text/csv").status)
 }
 
 // A row's id follows from its key, in all versions of the program.

@@ -104,7 +104,8 @@ func (q *query) choice(name, otherwise string) string {
 func pictureQuery(q *query) service.PictureQuery {
 	out := service.PictureQuery{SceneQuery: sceneOf(q), Center: q.point("center", false), Zoom: q.numberOr("zoom", 14),
 		Width: q.numberOr("width", 600), Height: q.numberOr("height", 400), Ratio: q.numberOr("ratio", 1),
-		Look:     chart.Look{Manner: q.choice("ground", "plain"), Time: "day", Lettering: q.choice("lettering", "plain")},
+		Look: chart.Look{Manner: q.choice("ground", "plain"), Time: "day", Lettering: q.choice("lettering",
+			"plain")},
 		WayStyle: q.choice("line", "band"), Credit: q.choice("attribution", "yes") != "no"}
 	if night := q.choice("night", "no"); night != "no" && night != "0" {
 		out.Look.Time = "night"
@@ -207,7 +208,8 @@ func (s *server) pictureLink(c *echo.Context) error {
 	}
 	cred, err := s.Gate.Public(c.Request().Context(), id)
 	if err != nil || cred.Workspace != a.Workspace || id != a.Token && a.Needs(access.Admin) != nil {
-		return fault.Refuse("token", id.String(), &geo.ParseError{Reason: "is not a token that is good, and yours to use",
+		return fault.Refuse("token", id.String(), &geo.ParseError{Reason: "is not a token that is good, and yours to " +
+			"use",
 			Hint: "the id of one, best one for publishing: what it may not see is not on the picture"})
 	}
 	values.Set("token", id.String())
@@ -270,7 +272,8 @@ func (s *server) published(c *echo.Context) error {
 	}
 	categories := []map[string]any{}
 	for _, k := range scene.Categories {
-		categories = append(categories, map[string]any{"id": k.ID, "name": k.Name, "glyph": k.Glyph, "colour": k.Colour})
+		categories = append(categories, map[string]any{"id": k.ID, "name": k.Name, "glyph": k.Glyph,
+			"colour": k.Colour})
 	}
 	regions, _, version, err := s.Service.Regions(actor(c))
 	if err != nil {
@@ -283,7 +286,8 @@ func (s *server) published(c *echo.Context) error {
 			credits = append(credits, r.Attribution)
 		}
 	}
-	out := map[string]any{"features": features, "categories": categories, "truncated": scene.Truncated, "ground": version,
+	out := map[string]any{"features": features, "categories": categories, "truncated": scene.Truncated,
+		"ground":      version,
 		"attribution": credits, "regions": boxes, "found": nil, "route": nil}
 	if f := scene.Found; f != nil {
 		out["found"] = map[string]any{"label": f.Label, "at": f.At.String(), "kind": f.Kind, "confidence": f.Confidence}
@@ -305,5 +309,6 @@ func publishedFeature(f *feature.Feature, chosen bool) map[string]any {
 	if f.Geometry.Form() == feature.Circle {
 		props[feature.PropRadius] = f.Geometry.RadiusM()
 	}
-	return map[string]any{"type": "Feature", "id": f.ID, "geometry": geojson.GeometryOf(f.Geometry), "properties": props}
+	return map[string]any{"type": "Feature", "id": f.ID, "geometry": geojson.GeometryOf(f.Geometry),
+		"properties": props}
 }

@@ -97,11 +97,13 @@ func TestPicturesOfTheMap(t *testing.T) {
 func TestSignedPictures(t *testing.T) {
 	s := newMapSite(t)
 	s.collection()
-	require.Equal(t, 201, s.call("PUT", "/v1/collections/secret", `{"title":"Secret"}`, "Content-Type", "application/json").
+	require.Equal(t, 201, s.call("PUT", "/v1/collections/secret", `{"title":"Secret"}`, "Content-Type",
+		"application/json").
 		status)
 	_, id := s.newToken(`{"name":"pictures","scopes":["publish"],"collections":["posts"],"per_minute":50}`)
 	sign := func(query, expires string) answer {
-		return s.call("POST", "/v1/picture-link", fmt.Sprintf(`{"query":%q,"token":%q%s}`, query, id, expires), "Content-Type",
+		return s.call("POST", "/v1/picture-link", fmt.Sprintf(`{"query":%q,"token":%q%s}`, query, id, expires),
+			"Content-Type",
 			"application/json")
 	}
 	a := sign(town+"&collection=posts", "")
@@ -127,7 +129,8 @@ func TestSignedPictures(t *testing.T) {
 	ended := sign(town, `,"expires_at":"2001-01-01T00:00:00Z"`)
 	assert.Equal(t, 401, open(strings.TrimPrefix(ended.json["url"].(string), s.url)).status)
 	assert.Equal(t, 400, sign("width=100000", "").status)
-	assert.Equal(t, 400, s.call("POST", "/v1/picture-link", fmt.Sprintf(`{"query":"","token":%q}`, newID()), "Content-Type",
+	assert.Equal(t, 400, s.call("POST", "/v1/picture-link", fmt.Sprintf(`{"query":"","token":%q}`, newID()),
+		"Content-Type",
 		"application/json").status)
 	require.Equal(t, 204, s.call("DELETE", "/v1/tokens/"+id, "").status)
 	assert.Equal(t, 401, open(link).status, "the link ends with its token")
@@ -136,8 +139,9 @@ func TestSignedPictures(t *testing.T) {
 func TestWhatAnEmbedShows(t *testing.T) {
 	s := newMapSite(t)
 	s.collection()
-	one := s.call("POST", items, `{"type":"Feature","geometry":{"type":"Point","coordinates":[-26.28,-38.11]},"properties":
-		{"name":"<b>Open</b>","description":"for all","address":"1 Mill Lane","keeper":"Ida Marrow","telephone":"+1 234 567"}}`,
+	one := s.call("POST", items, `{"type":"Feature","geometry":{"type":"Point","coordinates":[-26.28,-38.11]},
+		"properties":{"name":"<b>Open</b>","description":"for all","address":"1 Mill Lane","keeper":"Ida Marrow",
+		"telephone":"+1 234 567"}}`,
 		"Idempotency-Key", "1")
 	hidden := s.call("POST", items, `{"type":"Feature","geometry":{"type":"Point","coordinates":[-26.27,-38.11]},
 		"properties":{"name":"Hidden","visible":false}}`, "Idempotency-Key", "2")
@@ -160,7 +164,8 @@ func TestWhatAnEmbedShows(t *testing.T) {
 	assert.NotNil(t, way.json["route"])
 	for _, path := range []string{items, "/v1/nearby?at=-38.1,-26.2", "/v1/features?sort=name", "/v1/geocode?q=Mill",
 		"/v1/changes", "/v1/collections", "/v1/tokens", "/v1/bin", "/v1/interpret?q=Open"} {
-		assert.Equal(t, 403, app.call("GET", path, "").status, "a publishing token shows what is published, and no more: %s",
+		assert.Equal(t, 403, app.call("GET", path, "").status, "a publishing token shows what is published, and no "+
+			"more: %s",
 			path)
 	}
 	for query, frames := range map[string]string{
@@ -182,11 +187,13 @@ func TestWhatAnEmbedShows(t *testing.T) {
 func TestEveryCallAsCode(t *testing.T) {
 	s := newSite(t)
 	for _, o := range document(t).operations {
-		path := strings.NewReplacer("{id}", newID(), "{collection}", "posts", "{", "", "}", "").Replace(strings.Join(o.path, "/"))
+		path := strings.NewReplacer("{id}", newID(), "{collection}", "posts", "{", "", "}",
+			"").Replace(strings.Join(o.path, "/"))
 		if path == "" {
 			path = "/"
 		}
-		body := fmt.Sprintf(`{"method":%q,"path":%q,"body":%q}`, o.method, path+"?q="+url.QueryEscape(`a "b" $c`), `{"x":1}`)
+		body := fmt.Sprintf(`{"method":%q,"path":%q,"body":%q}`, o.method, path+"?q="+url.QueryEscape(`a "b" $c`),
+			`{"x":1}`)
 		a := s.call("POST", "/v1/code", body, "Content-Type", "application/json")
 		require.Equal(t, 200, a.status, "%s %s: %s", o.method, path, a.body)
 		code := a.json["code"].([]any)

@@ -14,7 +14,8 @@ import (
 )
 
 // anyScope are all scopes: what takes one of them takes any token.
-const anyScope = access.Read | access.Write | access.Geocode | access.Route | access.Live | access.Publish | access.Admin
+const anyScope = access.Read | access.Write | access.Geocode | access.Route | access.Live | access.Publish |
+	access.Admin
 
 // need is what a call takes: one of some scopes, and with whole somebody who is not for some collections only, for what
 // belongs to no collection.

@@ -95,7 +95,8 @@ func newSiteWith(t *testing.T, prepare func(*service.Service)) *site {
 	out := &site{t: t, token: "secret", store: db, service: svc, workspace: ws}
 	now := func() time.Time { return time.Now().Add(time.Duration(out.clock.Load())) }
 	out.config = Config{Service: svc, Gate: access.NewGate(db, now), Log: slog.New(slog.DiscardHandler), Now: now,
-		Page: fstest.MapFS{"index.html": {Data: []byte("<title>page</title>")}, "embed.html": {Data: []byte("<title>map</title>")}, "assets/a.js": {Data: []byte("1")}},
+		Page: fstest.MapFS{"index.html": {Data: []byte("<title>page</title>")},
+			"embed.html": {Data: []byte("<title>map</title>")}, "assets/a.js": {Data: []byte("1")}},
 		Demo: &Demo{Demo: access.Demo{Workspace: ws, Standpoint: geo.MustPoint(-38.1, -26.1)}}}
 	out.handler, err = New(ctx, out.config)
 	require.NoError(t, err)

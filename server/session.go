@@ -113,7 +113,8 @@ func (s *server) whoAsks(c *echo.Context) (access.Credential, error) {
 		c.Response().Header().Set("Access-Control-Allow-Origin", origin)
 		c.Response().
 			Header().
-			Set("Access-Control-Expose-Headers", "ETag, Location, RateLimit, RateLimit-Policy, Retry-After, Viandante-Change, "+
+			Set("Access-Control-Expose-Headers", "ETag, Location, RateLimit, RateLimit-Policy, Retry-After, "+
+				"Viandante-Change, "+
 				"X-Request-Id")
 	}
 	return cred, nil

@@ -174,7 +174,8 @@ func TestCallsByMinuteAndDay(t *testing.T) {
 		u := u.(map[string]any)
 		byCall[u["call"].(string)] = fmt.Sprint(u["answered"], "/", u["refused"])
 	}
-	assert.Equal(t, map[string]string{"GET /ogc/collections/:collection/items": "3/1", "GET /v1/collections": "0/1"}, byCall)
+	assert.Equal(t, map[string]string{"GET /ogc/collections/:collection/items": "3/1", "GET /v1/collections": "0/1"},
+		byCall)
 
 	day, _ := s.newToken(`{"name":"b","scopes":["read"],"per_day":2}`)
 	app = s.as(day)
@@ -206,7 +207,8 @@ func TestALeakedTokenDoesNothingBeyondItsLimits(t *testing.T) {
 	require.Equal(t, 201, unseen.status)
 	id, other := seen.json["id"].(string), unseen.json["id"].(string)
 	gone := s.call("POST", "/ogc/collections/secret/items", post(hidden+" gone", -38.05, -26.1), "Idempotency-Key", "3")
-	require.Equal(t, 204, s.call("DELETE", "/ogc/collections/secret/items/"+gone.json["id"].(string), "", "If-Match", "*").
+	require.Equal(t, 204, s.call("DELETE", "/ogc/collections/secret/items/"+gone.json["id"].(string), "", "If-Match",
+		"*").
 		status)
 	kept := map[string]string{}
 	for what, body := range map[string]string{
@@ -226,7 +228,8 @@ func TestALeakedTokenDoesNothingBeyondItsLimits(t *testing.T) {
 	before := s.call("GET", "/v1/collections", "").header.Get("Viandante-Change")
 	harmful := map[string]string{}
 	for _, method := range []string{"POST", "PUT", "PATCH", "DELETE"} {
-		harmful[method] = `{"title":"mine","name":"mine","scopes":["read"],"changes":[{"collection":"secret","id":"` + other +
+		harmful[method] = `{"title":"mine","name":"mine","scopes":["read"],"changes":[{"collection":"secret","id":"` +
+			other +
 			`","delete":true,"version":1}],"type":"Feature","geometry":null,"properties":{"name":"mine"}}`
 	}
 	walked, refused, answered := 0, 0, 0
@@ -237,9 +240,11 @@ func TestALeakedTokenDoesNothingBeyondItsLimits(t *testing.T) {
 			continue // streams are read below
 		}
 		for _, collection := range []string{"posts", "secret"} {
-			for _, one := range []string{id, other, kept["parties"], kept["watches"], kept["views"], kept["rehearsals"], token} {
+			for _, one := range []string{id, other, kept["parties"], kept["watches"], kept["views"], kept["rehearsals"],
+				token} {
 				walked++
-				at := strings.NewReplacer(":collection", collection, ":id", one, ":category", "fountain", ":member", newID(),
+				at := strings.NewReplacer(":collection", collection, ":id", one, ":category", "fountain", ":member",
+					newID(),
 					":version", "x", ":z", "10", ":x", "437", ":y", "638", ":party", kept["parties"], ":hash", "x",
 					":number", "1", ":name", "x").Replace(path)
 				if strings.Contains(at, ":") {

@@ -78,8 +78,8 @@ type importing struct {
 }
 
 // Import takes a file into a collection: what can be taken of it, in changes of some thousand rows each, which are one
-// import to the history and to undo. When ctx ends it stops after a change, and what was taken stays. An import that was
-// begun before with the same id is not begun again: what it came to is returned.
+// import to the history and to undo. When ctx ends it stops after a change, and what was taken stays. An import that
+// was begun before with the same id is not begun again: what it came to is returned.
 func (v *Service) Import(ctx context.Context, a Actor, in Incoming) (Import, error) {
 	if err := a.MayWrite(); err != nil {
 		return Import{}, err
@@ -94,8 +94,9 @@ func (v *Service) Import(ctx context.Context, a Actor, in Incoming) (Import, err
 		return Import{}, err
 	}
 	file := feature.Clip(strings.ToValidUTF8(in.File, "�"))
-	m := &importing{v: v, a: a, in: &in, imp: Import{ID: in.ID, Collection: in.Collection, File: file, Format: in.Format,
-		State: store.ImportRunning, Actor: a.Name, StartedAt: time.Now().UTC()}}
+	m := &importing{v: v, a: a, in: &in, imp: Import{ID: in.ID, Collection: in.Collection, File: file,
+		Format: in.Format,
+		State:  store.ImportRunning, Actor: a.Name, StartedAt: time.Now().UTC()}}
 	added, err := v.store.AddImport(ctx, a.Workspace, m.imp)
 	if err != nil || !added {
 		if err == nil {
@@ -267,7 +268,8 @@ func (m *importing) read(ctx context.Context, out chan<- batch) error {
 			}
 			if before, twice := lines[one.id]; twice && m.in.Mapping.Key != "" {
 				wrong = &tabular.Problem{Line: row.Line, Column: m.in.Mapping.Key, Value: feature.Clip(taken.Key),
-					Reason: fmt.Sprintf("has the key that line %d has, too", before), Hint: "give each row a key of its own"}
+					Reason: fmt.Sprintf("has the key that line %d has, too", before),
+					Hint:   "give each row a key of its own"}
 			} else if !twice {
 				lines[one.id] = row.Line
 				b.rows = append(b.rows, one)
@@ -667,8 +669,8 @@ func (v *Service) Export(ctx context.Context, a Actor, collection string) (
 	return out, each, err
 }
 
-// GuessMapping says what the columns of a file seem to hold, in the terms of a collection where it is there. rest tells that
-// there may be more of them than were seen.
+// GuessMapping says what the columns of a file seem to hold, in the terms of a collection where it is there. rest tells
+// that there may be more of them than were seen.
 func (v *Service) GuessMapping(
 	ctx context.Context, a Actor, collection string, columns []string, sample []tabular.Row, rest bool,
 ) (tabular.Mapping, error) {

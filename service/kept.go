@@ -43,8 +43,8 @@ type kind[T any] struct {
 	after func(body *T, other *T) (changed bool)
 }
 
-// sees tells whether an actor sees things of the kind: a guest, and who is for some collections only, those that are for
-// all.
+// sees tells whether an actor sees things of the kind: a guest, and who is for some collections only, those that are
+// for all.
 func (k kind[T]) sees(a Actor) bool { return seesTopic(a, k.topic) }
 
 func seesTopic(a Actor, topic string) bool {

@@ -82,12 +82,14 @@ func (q *PictureQuery) Check() error {
 	case !(q.Ratio >= 1 && q.Ratio <= 4):
 		return fault.Refuse("ratio", fmt.Sprint(q.Ratio), errors.New("must be 1 to 4"))
 	case q.Width*q.Height*q.Ratio*q.Ratio > maxPicturePixels:
-		return fault.Refuse("width", fmt.Sprint(q.Width), fmt.Errorf("times height times ratio twice are more than %d pixels",
+		return fault.Refuse("width", fmt.Sprint(q.Width), fmt.Errorf("times height times ratio twice are more than "+
+			"%d pixels",
 			maxPicturePixels))
 	case q.Center.IsValid() && !(q.Zoom >= 0 && q.Zoom <= maxPictureZoom):
 		return fault.Refuse("zoom", fmt.Sprint(q.Zoom), fmt.Errorf("must be 0 to %d", maxPictureZoom))
 	case style.Ground().Styles[q.Look.Manner].Title == "":
-		return fault.Refuse("ground", feature.Clip(q.Look.Manner), errors.New("must be plain, relief, muted or contrast"))
+		return fault.Refuse("ground", feature.Clip(q.Look.Manner), errors.New("must be plain, relief, muted or "+
+			"contrast"))
 	case style.Ground().Lettering[q.Look.Lettering] == 0:
 		return fault.Refuse("lettering", feature.Clip(q.Look.Lettering), errors.New("must be plain or large"))
 	case !slices.Contains(WayStyles, q.WayStyle):
@@ -185,7 +187,8 @@ func (v *Service) fit(s *Scene, q *PictureQuery) (geo.Point, float64, error) {
 	margin := min(fitMargin, q.Width/4, q.Height/4)
 	center, zoom, ok := chart.Fit(points, q.Width, q.Height, margin, fitZoom)
 	if !ok {
-		return center, 0, fault.New(fault.Impossible, "there is nothing to fit the picture to: give center and zoom, or "+
+		return center, 0, fault.New(fault.Impossible, "there is nothing to fit the picture to: give center and zoom, "+
+			"or "+
 			"what is to be seen")
 	}
 	return center, zoom, nil
@@ -221,10 +224,12 @@ func (v *Service) over(s *Scene, q *PictureQuery) *chart.Over {
 		case feature.Line:
 			out.Outlines = append(out.Outlines, chart.Outline{Lines: g.Lines(), Colour: colour, Name: f.Name})
 		case feature.Polygon:
-			out.Outlines = append(out.Outlines, chart.Outline{Lines: g.Lines(), Closed: true, Colour: colour, Name: f.Name})
-		case feature.Circle:
-			out.Outlines = append(out.Outlines, chart.Outline{Lines: [][]geo.Point{circleOf(g)}, Closed: true, Colour: colour,
+			out.Outlines = append(out.Outlines, chart.Outline{Lines: g.Lines(), Closed: true, Colour: colour,
 				Name: f.Name})
+		case feature.Circle:
+			out.Outlines = append(out.Outlines, chart.Outline{Lines: [][]geo.Point{circleOf(g)}, Closed: true,
+				Colour: colour,
+				Name:   f.Name})
 		}
 	}
 	if s.Found != nil {

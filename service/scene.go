@@ -116,7 +116,8 @@ func (v *Service) Scene(ctx context.Context, a Actor, q SceneQuery) (Scene, erro
 				feature.Clip(q.Address))
 		}
 		if found[0].Confidence < sureEnough {
-			return out, fault.New(fault.NotFound, "the address %q is not found surely enough to be published; the nearest was %q",
+			return out, fault.New(fault.NotFound, "the address %q is not found surely enough to be published; the "+
+				"nearest was %q",
 				feature.Clip(q.Address), found[0].Label)
 		}
 		out.Found = &found[0]

@@ -159,7 +159,9 @@ func (s *Snapshot) Write(ctx context.Context, t *Table, w io.Writer) (n int, err
 
 // Restore puts the rows of a backup in the place of all that is there, in one transaction: all of it, or nothing.
 // Whoever follows the change log begins anew. open yields a table's rows, one by one until io.EOF.
-func (s *Store) Restore(ctx context.Context, schema int64, list []Table, open func(table string) (io.ReadCloser, error)) error {
+func (s *Store) Restore(
+	ctx context.Context, schema int64, list []Table, open func(table string) (io.ReadCloser, error),
+) error {
 	conn, err := s.db.Connx(ctx)
 	if err != nil {
 		return err
@@ -174,8 +176,8 @@ func (s *Store) Restore(ctx context.Context, schema int64, list []Table, open fu
 		return err
 	}
 	if schema != now {
-		return fmt.Errorf("the backup has tables of version %d, and this program those of version %d: restore it with the "+
-			"program that made it, and start this one on that", schema, now)
+		return fmt.Errorf("the backup has tables of version %d, and this program those of version %d: restore it with "+
+			"the program that made it, and start this one on that", schema, now)
 	}
 	was, err := s.Counters(ctx)
 	if err != nil {
@@ -187,7 +189,8 @@ func (s *Store) Restore(ctx context.Context, schema int64, list []Table, open fu
 	err = s.restore(ctx, conn, have, list, open)
 	for id, c := range was {
 		if err == nil {
-			_, err = conn.ExecContext(ctx, `UPDATE workspaces SET change_no = GREATEST(change_no, ?) + 1, era = ? WHERE id = ?`,
+			_, err = conn.ExecContext(ctx, `UPDATE workspaces SET change_no = GREATEST(change_no, ?) + 1, era = ?
+				WHERE id = ?`,
 				c.No, c.Era+1, id[:])
 		}
 	}

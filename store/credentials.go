@@ -56,15 +56,16 @@ func (s *Store) AddCredential(ctx context.Context, secret string, c Credential) 
 		c.Signing = make([]byte, 32)
 		rand.Read(c.Signing)
 	}
-	return s.exec(ctx, `INSERT INTO credentials (hash, `+credentialColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?,
-		?, ?, ?) ON DUPLICATE KEY UPDATE scopes = VALUES(scopes), origins = VALUES(origins),
-		expires_at = VALUES(expires_at)`, append([]any{hash[:]}, c.arguments(s.now().UTC())...)...)
+	return s.exec(ctx, `INSERT INTO credentials (hash, `+credentialColumns+`) VALUES (`+values(17, "?")+`)
+		ON DUPLICATE KEY UPDATE scopes = VALUES(scopes), origins = VALUES(origins), expires_at = VALUES(expires_at)`,
+		append([]any{hash[:]}, c.arguments(s.now().UTC())...)...)
 }
 
 // Credential returns what a secret gives access to; ErrNotFound when it is unknown, has expired or was revoked.
 func (s *Store) Credential(ctx context.Context, secret string) (Credential, error) {
 	hash := sha256.Sum256([]byte(secret))
-	found, err := s.credentials(ctx, `hash = ? AND revoked_at IS NULL AND (expires_at IS NULL OR expires_at > ?)`, hash[:],
+	found, err := s.credentials(ctx, `hash = ? AND revoked_at IS NULL AND (expires_at IS NULL OR expires_at > ?)`,
+		hash[:],
 		s.now().UTC())
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound

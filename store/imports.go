@@ -114,7 +114,8 @@ func (s *Store) AddImport(ctx context.Context, workspace uuid.UUID, i Import) (b
 	added := int64(0)
 	err := s.run(ctx, func(ctx context.Context) error {
 		done, err := s.db.ExecContext(ctx, `INSERT IGNORE INTO imports (workspace, `+importColumns+`)
-			VALUES (?, ?, ?, ?, ?, ?, ?, 0, 0, 0, 0, 0, '[]', ?, ?)`, workspace[:], i.ID[:], i.Collection, i.File, i.Format,
+			VALUES (?, ?, ?, ?, ?, ?, ?, 0, 0, 0, 0, 0, '[]', ?, ?)`, workspace[:], i.ID[:], i.Collection, i.File,
+			i.Format,
 			i.State, i.Actor, s.now().UTC(), s.now().UTC())
 		if err != nil {
 			return err

@@ -47,8 +47,8 @@ func (c *Change) AddAll(list []Replacement) (bool, error) {
 	return true, c.WriteAll(list)
 }
 
-// loadAll writes features that are not deleted, and logs them. twice says what becomes of those that are there: REPLACE,
-// or with IGNORE nothing, and it returns false.
+// loadAll writes features that are not deleted, and logs them. twice says what becomes of those that are there:
+// REPLACE, or with IGNORE nothing, and it returns false.
 func (c *Change) loadAll(list []Replacement, twice string) (ok bool, err error) {
 	if err := c.flush(); err != nil {
 		return false, err

@@ -54,8 +54,8 @@ func (c *Credential) arguments(now time.Time) []any {
 // AddToken keeps a token under the hash of its secret, and tells of it.
 func (c *Change) AddToken(secret string, t Credential, before any) error {
 	hash := sha256.Sum256([]byte(secret))
-	err := c.exec(`INSERT INTO credentials (hash, `+credentialColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?,
-		?, ?)`, append([]any{hash[:]}, t.arguments(c.At)...)...)
+	err := c.exec(`INSERT INTO credentials (hash, `+credentialColumns+`) VALUES (`+values(17, "?")+`)`,
+		append([]any{hash[:]}, t.arguments(c.At)...)...)
 	return errors.Join(err, c.log(Tokens, "", t.Token.String(), before, told{t.Name, t.Scopes}))
 }
 
@@ -67,13 +67,15 @@ type told struct {
 
 // EndToken has the secrets that a token has now end at a time, unless they end before.
 func (c *Change) EndToken(token uuid.UUID, at time.Time) error {
-	return c.exec(`UPDATE credentials SET expires_at = LEAST(COALESCE(expires_at, ?), ?) WHERE workspace = ? AND token = ?
+	return c.exec(`UPDATE credentials SET expires_at = LEAST(COALESCE(expires_at, ?), ?) WHERE workspace = ?
+		AND token = ?
 		AND kind = ?`, at, at, c.Workspace[:], token[:], Token)
 }
 
 // RevokeToken ends a token, and the sessions that were begun with it, at once.
 func (c *Change) RevokeToken(t Credential) error {
-	err := c.exec(`UPDATE credentials SET revoked_at = ? WHERE workspace = ? AND token = ? AND revoked_at IS NULL`, c.At,
+	err := c.exec(`UPDATE credentials SET revoked_at = ? WHERE workspace = ? AND token = ? AND revoked_at IS NULL`,
+		c.At,
 		c.Workspace[:], t.Token[:])
 	return errors.Join(err, c.log(Tokens, "", t.Token.String(), told{t.Name, t.Scopes}, nil))
 }
@@ -134,7 +136,8 @@ func (s *Store) AddUse(ctx context.Context, workspace uuid.UUID, list []Use) err
 // UseOf returns how a token was used since a day.
 func (s *Store) UseOf(ctx context.Context, workspace, token uuid.UUID, since time.Time) ([]Use, error) {
 	out := []Use{}
-	err := s.all(ctx, &out, "SELECT token, day, `call`, answered, refused FROM token_use WHERE workspace = ? AND token = ? "+
+	err := s.all(ctx, &out, "SELECT token, day, `call`, answered, refused FROM token_use WHERE workspace = ? "+
+		"AND token = ? "+
 		"AND day >= ? ORDER BY day, `call`", workspace[:], token[:], since.Format(time.DateOnly))
 	return out, err
 }
@@ -153,7 +156,8 @@ func (s *Store) UsedOn(ctx context.Context, day time.Time, tokens []uuid.UUID) (
 		Token uuid.UUID `db:"token"`
 		N     uint64    `db:"n"`
 	}
-	err := s.all(ctx, &rows, `SELECT token, CAST(SUM(answered) AS UNSIGNED) AS n FROM token_use WHERE day = ? AND token IN (`+
+	err := s.all(ctx, &rows, `SELECT token, CAST(SUM(answered) AS UNSIGNED) AS n FROM token_use WHERE day = ? AND
+		token IN (`+
 		values(len(tokens), "?")+`) GROUP BY token`, args...)
 	for _, r := range rows {
 		out[r.Token] = r.N

@@ -21,8 +21,8 @@ import (
 	"viandante/store"
 )
 
-// A backup is a zip (docs/backup.md): manifest.json, tables/NAME.ndjson and regions/HASH. It is written aside and put in
-// its place when it is whole and was read back.
+// A backup is a zip (docs/backup.md): manifest.json, tables/NAME.ndjson and regions/HASH. It is written aside and put
+// in its place when it is whole and was read back.
 
 // backupFormat is the version of the form.
 const backupFormat = 1
@@ -43,7 +43,8 @@ type manifest struct {
 func backupCommand(e *env) *cobra.Command {
 	var without bool
 	cmd := &cobra.Command{
-		Use: "backup FILE", Short: "Write all that is kept to a zip, while the server goes on", Args: cobra.ExactArgs(1),
+		Use: "backup FILE", Short: "Write all that is kept to a zip, while the server goes on",
+		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) (err error) {
 			db, closeStore, err := e.openStore(cmd.Context(), false)
 			if err != nil {
@@ -66,8 +67,10 @@ func backupCommand(e *env) *cobra.Command {
 func restoreCommand(e *env) *cobra.Command {
 	return &cobra.Command{
 		Use: "restore FILE", Short: "Put a backup in the place of all that is there, while the server goes on",
-		Long: "Puts a backup in the place of all that is there: all of it, or nothing where anything is wrong with it. What " +
-			"was there is written to a backup of its own before. A server that runs on the same data goes on with what was " +
+		Long: "Puts a backup in the place of all that is there: all of it, or nothing where anything is wrong with " +
+			"it. What " +
+			"was there is written to a backup of its own before. A server that runs on the same data goes on with " +
+			"what was " +
 			"restored.",
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) (err error) {

@@ -129,7 +129,8 @@ func (e *env) examineRoom() finding {
 	case free < 200<<20:
 		f.wrong, f.mend = "too little to write", "make room; reading goes on meanwhile"
 	case free < 2<<30:
-		f.look, f.mend = "it will be used up before long", "make room, or have the change log kept for a time only (--keep-changes)"
+		f.look, f.mend = "it will be used up before long", "make room, or have the change log kept for a time only "+
+			"(--keep-changes)"
 	}
 	return f
 }
@@ -146,7 +147,8 @@ func examineMariaDB() finding {
 			return f
 		}
 	}
-	f.wrong, f.mend = "is not installed", "apt-get install mariadb-server-core, or set VIANDANTE_DSN to one that runs elsewhere"
+	f.wrong, f.mend = "is not installed", "apt-get install mariadb-server-core, or set VIANDANTE_DSN to one that "+
+		"runs elsewhere"
 	return f
 }
 
@@ -166,13 +168,15 @@ func (e *env) examineListen() finding {
 			f.look, f.mend = fmt.Sprintf("it is not ready (%d)", answer.StatusCode), "look at its log"
 		}
 	} else if l, err := net.Listen("tcp", e.listen); err != nil {
-		f.wrong, f.mend = "something else listens there, or it is not ours: "+err.Error(), "set VIANDANTE_LISTEN to another"
+		f.wrong, f.mend = "something else listens there, or it is not ours: "+err.Error(),
+			"set VIANDANTE_LISTEN to another"
 		return f
 	} else {
 		_ = l.Close() // it was ours for a moment
 		f.what += ": free"
 	}
-	if ip := net.ParseIP(host); (ip == nil || !ip.IsLoopback()) && len(e.hosts) == 0 && !strings.EqualFold(host, "localhost") {
+	if ip := net.ParseIP(host); (ip == nil || !ip.IsLoopback()) && len(e.hosts) == 0 && !strings.EqualFold(host,
+		"localhost") {
 		f.look = "others can reach it, and no name is listed under which it answers them"
 		f.mend = "set VIANDANTE_HOSTS, and put a proxy with TLS before it"
 	}
@@ -200,11 +204,13 @@ func examineDatabase(ctx context.Context, db *store.Store) (out []finding) {
 			mend: "set it to 64M: large features are refused otherwise"})
 	}
 	if !settings.LocalInfile {
-		out = append(out, finding{what: "local_infile", look: "is off", mend: "turn it on: files are taken in twice as fast"})
+		out = append(out, finding{what: "local_infile", look: "is off",
+			mend: "turn it on: files are taken in twice as fast"})
 	}
 	if off := settings.ClockOff; off > 2*time.Second || off < -2*time.Second {
-		out = append(out, finding{what: "clock", wrong: fmt.Sprintf("the database's is %v off this machine's", off.Round(
-			time.Second)), mend: "have both set by NTP: tokens end and watches are looked at by the clock"})
+		out = append(out, finding{what: "clock", wrong: fmt.Sprintf("the database's is %v off this machine's",
+			off.Round(
+				time.Second)), mend: "have both set by NTP: tokens end and watches are looked at by the clock"})
 	}
 	return out
 }

@@ -23,7 +23,8 @@ func main() {
 		SilenceErrors: true,
 	}
 	env := environment(log)
-	root.AddCommand(serveCommand(env), demoCommand(env), regionCommand(env), placesCommand(env), backupCommand(env), restoreCommand(env),
+	root.AddCommand(serveCommand(env), demoCommand(env), regionCommand(env), placesCommand(env), backupCommand(env),
+		restoreCommand(env),
 		doctorCommand(env), tokenCommand(env))
 	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "viandante:", err)

@@ -29,8 +29,10 @@ func placesCommand(e *env) *cobra.Command {
 	take := &cobra.Command{
 		Use:   "import FILE --collection NAME",
 		Short: "Take a CSV, TSV, GeoJSON, GeoJSON text sequence, GPX or KML file into a collection",
-		Long: "Takes the rows of a file into a collection, which is made where there is none. What the columns hold is " +
-			"guessed and printed; --as COLUMN=ROLE changes it. A row that cannot be taken is passed over and told of. The " +
+		Long: "Takes the rows of a file into a collection, which is made where there is none. What the columns hold " +
+			"is " +
+			"guessed and printed; --as COLUMN=ROLE changes it. A row that cannot be taken is passed over and told " +
+			"of. The " +
 			"same file again changes what it has changed, by its key.",
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -44,8 +46,10 @@ func placesCommand(e *env) *cobra.Command {
 	take.Flags().StringVar(&in.format, "format", "", "csv, tsv, geojson, geojsonseq, gpx or kml; without it found out")
 	take.Flags().StringVar(&in.encoding, "encoding", "", "of the text, e.g. windows-1252; without it found out")
 	take.Flags().BoolVar(&in.headless, "no-titles", false, "the first row of the table is a place, no titles")
-	take.Flags().StringVar(&in.key, "key", "", "the column that names a row, so that the file can come again; - for none")
-	take.Flags().StringArrayVar(&in.as, "as", nil, "what a column holds, e.g. --as Breite=lat --as Notes=attribute:notes; "+
+	take.Flags().StringVar(&in.key, "key", "", "the column that names a row, so that the file can come again; - for "+
+		"none")
+	take.Flags().StringArrayVar(&in.as, "as", nil, "what a column holds, e.g. --as Breite=lat --as "+
+		"Notes=attribute:notes; "+
 		"roles are "+rolesText())
 	take.Flags().StringVar(&in.refused, "refused", "", "write the rows that cannot be taken to this CSV, each with why")
 	take.Flags().BoolVar(&in.dry, "dry-run", false, "say what the columns are taken for, and change nothing")
@@ -60,7 +64,8 @@ func placesCommand(e *env) *cobra.Command {
 		},
 	}
 	out.add(write)
-	write.Flags().StringVar(&out.format, "format", "", "csv, tsv, geojson, geojsonseq, gpx or kml; without it the suffix's")
+	write.Flags().StringVar(&out.format, "format", "", "csv, tsv, geojson, geojsonseq, gpx or kml; without it the "+
+		"suffix's")
 	cmd.AddCommand(take, write)
 	return cmd
 }
@@ -143,7 +148,8 @@ func importFile(ctx context.Context, svc *service.Service, a service.Actor, name
 		return fmt.Errorf("the file cannot be opened: %w", err)
 	}
 	defer f.Close()
-	file, err := rows.Open(f, rows.Options{Name: filepath.Base(name), Format: rows.Format(o.format), Encoding: o.encoding,
+	file, err := rows.Open(f, rows.Options{Name: filepath.Base(name), Format: rows.Format(o.format),
+		Encoding: o.encoding,
 		Headless: o.headless})
 	if err != nil {
 		return fmt.Errorf("%s: %w", name, err)
@@ -193,10 +199,12 @@ func importFile(ctx context.Context, svc *service.Service, a service.Actor, name
 	if shown > 20 {
 		fmt.Printf("  … and %d more were refused\n", shown-20)
 	}
-	fmt.Printf("%s: %d taken (%d new, %d changed, %d as they were), %d refused\n", o.collection, done.Taken, done.Created,
+	fmt.Printf("%s: %d taken (%d new, %d changed, %d as they were), %d refused\n", o.collection, done.Taken,
+		done.Created,
 		done.Updated, done.Unchanged, done.Refused)
 	if shown > 0 && o.refused == "" {
-		fmt.Println("Write what was refused to a file of its own with --refused FILE.csv, mend it there, and take that in.")
+		fmt.Println("Write what was refused to a file of its own with --refused FILE.csv, mend it there, and take " +
+			"that in.")
 	}
 	if errors.Is(err, context.Canceled) {
 		return errors.New("stopped; what was taken so far stays, and the same file again goes on")
@@ -252,7 +260,8 @@ func exportFile(ctx context.Context, svc *service.Service, a service.Actor, name
 		format = rows.ByName(name)
 	}
 	if rows.Formats[format] == "" {
-		return fmt.Errorf("the format of %q is not known: name it .csv, .tsv, .geojson, .geojsons, .gpx or .kml, or use "+
+		return fmt.Errorf("the format of %q is not known: name it .csv, .tsv, .geojson, .geojsons, .gpx or .kml, or "+
+			"use "+
 			"--format", name)
 	}
 	head, each, err := svc.Export(ctx, a, o.collection)

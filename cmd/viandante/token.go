@@ -31,8 +31,9 @@ func tokenCommand(e *env) *cobra.Command {
 			all, _ := access.ParseScopes(strings.Fields(access.AllScopes)) // they are scopes
 			a := service.Actor{Workspace: id, Name: "command line", Read: true, Write: true, Scopes: all}
 			_, secret, err := access.NewGate(db, time.Now).MakeToken(cmd.Context(), a, access.TokenDraft{Name: args[0],
-				Scopes: strings.FieldsFunc(scopes, func(r rune) bool { return r == ',' || r == ' ' }), Collections: collections,
-				Origins: origins, PerMinute: perMinute, PerDay: perDay})
+				Scopes:      strings.FieldsFunc(scopes, func(r rune) bool { return r == ',' || r == ' ' }),
+				Collections: collections,
+				Origins:     origins, PerMinute: perMinute, PerDay: perDay})
 			if err != nil {
 				return err
 			}

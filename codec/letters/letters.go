@@ -43,7 +43,8 @@ type fontRune struct {
 }
 
 // fileName is how the files are called, e.g. alegreya-sans-latin-ext-400-italic-BXpar-rJ.woff.
-var fileName = regexp.MustCompile(`^(alegreya(?:-sans)?)-([a-z]+(?:-ext)?)-([0-9]{3})-(normal|italic)(?:-[A-Za-z0-9_-]+)?\.woff$`)
+var fileName = regexp.MustCompile(
+	`^(alegreya(?:-sans)?)-([a-z]+(?:-ext)?)-([0-9]{3})-(normal|italic)(?:-[A-Za-z0-9_-]+)?\.woff$`)
 
 // scripts are in the order in which they are looked through.
 var scripts = []string{"latin", "latin-ext", "cyrillic", "cyrillic-ext", "greek", "greek-ext", "vietnamese"}
@@ -221,7 +222,8 @@ func (f *face) letter(r rune, slanted bool) (chart.Letter, bool) {
 			b, e := at(s.Args[0]), at(s.Args[1])
 			for _, t := range []float64{0.25, 0.5, 0.75, 1} {
 				u := 1 - t
-				line = append(line, [2]float64{u*u*last[0] + 2*u*t*b[0] + t*t*e[0], u*u*last[1] + 2*u*t*b[1] + t*t*e[1]})
+				line = append(line, [2]float64{u*u*last[0] + 2*u*t*b[0] + t*t*e[0], u*u*last[1] + 2*u*t*b[1] +
+					t*t*e[1]})
 			}
 		case sfnt.SegmentOpCubeTo:
 			b, d, e := at(s.Args[0]), at(s.Args[1]), at(s.Args[2])

@@ -39,7 +39,8 @@ func TestLettersOfThePagesFonts(t *testing.T) {
 	assert.NotZero(t, f.Letter(sans, ' ').Advance)
 	assert.NotZero(t, f.Letter(sans, '🗻').Advance, "what no font has takes some room")
 	assert.NotEqual(t, f.Letter(sans, 'g'), f.Letter(chart.Font{Family: "Alegreya", Weight: 500}, 'g'))
-	assert.NotEqual(t, f.Letter(sans, 'M').Advance, f.Letter(chart.Font{Family: "Alegreya Sans", Weight: 700}, 'M').Advance)
+	assert.NotEqual(t, f.Letter(sans, 'M').Advance, f.Letter(chart.Font{Family: "Alegreya Sans", Weight: 700},
+		'M').Advance)
 	assert.InDelta(t, 0.25, f.Middle(sans), 0.15)
 	assert.Contains(t, f.String(), "Alegreya 400 true")
 }
@@ -57,13 +58,15 @@ func TestAnUprightFontIsSlanted(t *testing.T) {
 	for i := range upright {
 		assert.InDelta(t, upright[i][0]-upright[i][1]*slant, slanted[i][0], 1e-9)
 	}
-	assert.NotEmpty(t, f.Letter(chart.Font{Family: "Alegreya", Weight: 500}, 'l').Contours, "another family is better than none")
+	assert.NotEmpty(t, f.Letter(chart.Font{Family: "Alegreya", Weight: 500}, 'l').Contours,
+		"another family is better than none")
 }
 
 func TestFilesThatAreNoFonts(t *testing.T) {
 	data, err := os.ReadFile(modules + "/alegreya-sans/files/alegreya-sans-latin-400-normal.woff")
 	require.NoError(t, err)
-	for name, bad := range map[string][]byte{"empty": {}, "text": []byte("wOFF and nothing more, which is too little for a font"),
+	for name, bad := range map[string][]byte{"empty": {}, "text": []byte(
+		"wOFF and nothing more, which is too little for a font"),
 		"cut": data[:200], "half": data[:len(data)/2]} {
 		_, err := Read(fstest.MapFS{"alegreya-latin-500-normal-x.woff": &fstest.MapFile{Data: bad}})
 		assert.Error(t, err, name)

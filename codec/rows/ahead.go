@@ -21,7 +21,8 @@ type Ahead struct {
 	end     error
 }
 
-// LookAhead reads some rows to find out what the columns hold. The error is one by which the file cannot be read at all.
+// LookAhead reads some rows to find out what the columns hold. The error is one by which the file cannot be read at
+// all.
 func LookAhead(r Reader, most int) (*Ahead, error) {
 	a := &Ahead{r: r, columns: r.Columns()}
 	for len(a.Sample) < most {

@@ -167,7 +167,8 @@ func (f *features) row(raw json.RawMessage) tabular.Row {
 		Properties map[string]any    `json:"properties"`
 	}
 	if err := json.Unmarshal(raw, &one); err != nil {
-		return refuse(string(raw[:min(len(raw), 60)]), "is not a feature as GeoJSON has it: "+err.Error(), "see RFC 7946")
+		return refuse(string(raw[:min(len(raw), 60)]), "is not a feature as GeoJSON has it: "+err.Error(),
+			"see RFC 7946")
 	}
 	if one.Type != "Feature" {
 		return refuse(one.Type, "is not of the type Feature", `"type": "Feature"`)

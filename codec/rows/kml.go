@@ -58,7 +58,8 @@ func kmlRow(e *elements, start xml.StartElement, line int) (tabular.Row, error) 
 	if err := e.d.DecodeElement(&p, &start); err != nil {
 		return tabular.Row{}, err
 	}
-	row := tabular.Row{Line: line, Values: values("id", strings.TrimPrefix(p.ID, kmlID), "name", p.Name, "description", p.Description, "address",
+	row := tabular.Row{Line: line, Values: values("id", strings.TrimPrefix(p.ID, kmlID), "name", p.Name, "description",
+		p.Description, "address",
 		p.Address, "telephone", p.Phone)}
 	for _, d := range p.Data {
 		row.Values[d.Name] = strings.TrimSpace(d.Value)
@@ -84,8 +85,9 @@ func (p *kmlPlacemark) geometry() (feature.Geometry, error) {
 			return feature.Geometry{}, err
 		}
 		if len(points) != 1 {
-			return feature.Geometry{}, &geo.ParseError{Input: feature.Clip(p.Point.Coordinates), Reason: "is no position",
-				Hint: "longitude,latitude in degrees"}
+			return feature.Geometry{}, &geo.ParseError{Input: feature.Clip(p.Point.Coordinates),
+				Reason: "is no position",
+				Hint:   "longitude,latitude in degrees"}
 		}
 		return feature.At(points[0]), nil
 	case p.Line != nil:

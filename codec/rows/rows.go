@@ -161,7 +161,8 @@ func (f *File) open(in *bufio.Reader, o Options) error {
 	case KML:
 		f.Reader = newKML(text, guard)
 	default:
-		err = &Error{fmt.Sprintf("%q is not a format that is read", f.Format), "csv, tsv, geojson, geojsonseq, gpx or kml"}
+		err = &Error{fmt.Sprintf("%q is not a format that is read", f.Format),
+			"csv, tsv, geojson, geojsonseq, gpx or kml"}
 	}
 	return err
 }

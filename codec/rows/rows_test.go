@@ -155,7 +155,8 @@ func TestFilesThatCannotBeRead(t *testing.T) {
 		{"deep nesting", `{"type":"FeatureCollection","features":[` + deep + `]}`, "depth"},
 		{"broken XML", `<kml><Placemark><name>a</nam></Placemark></kml>`, "broken"},
 		{"deep elements", `<kml>` + strings.Repeat("<Folder>", 10_000), "deep"},
-		{"an entity from outside", `<!DOCTYPE kml [<!ENTITY x SYSTEM "file:///etc/passwd">]><kml><Placemark><name>&x;</name>` +
+		{"an entity from outside", `<!DOCTYPE kml [<!ENTITY x SYSTEM "file:///etc/passwd">]><kml>` +
+			`<Placemark><name>&x;</name>` +
 			`</Placemark></kml>`, "entity"},
 	} {
 		_, rows, err := all(t, c.text, Options{})
@@ -169,7 +170,8 @@ func TestFilesThatCannotBeRead(t *testing.T) {
 	assert.ErrorContains(t, err, "unpacks to more than")
 	assert.Less(t, time.Since(began), time.Minute)
 	_, rows, err := all(t, packed("doc.kml", []byte(`<kml xmlns="http://www.opengis.net/kml/2.2"><Document><Placemark>`+
-		`<name>A</name><Point><coordinates>-26.1,-38.1,40</coordinates></Point></Placemark></Document></kml>`)), Options{})
+		`<name>A</name><Point><coordinates>-26.1,-38.1,40</coordinates></Point></Placemark></Document></kml>`)),
+		Options{})
 	require.NoError(t, err)
 	assert.Equal(t, "-38.1,-26.1", rows[0].Geometry.Point().String())
 }
@@ -179,7 +181,8 @@ func TestFeaturesThatCannotBeTaken(t *testing.T) {
 		{`{"type":"Feature","geometry":{"type":"Point","coordinates":[-38.1,-126.1]},"properties":{}}`, "outside"},
 		{`{"type":"Feature","geometry":{"type":"Point","coordinates":[null,1]},"properties":{}}`, "null"},
 		{`{"type":"Feature","geometry":{"type":"Point","coordinates":["a",1]},"properties":{}}`, "not the coordinates"},
-		{`{"type":"Feature","geometry":{"type":"Curve","coordinates":[]},"properties":{}}`, "not a geometry that is kept"},
+		{`{"type":"Feature","geometry":{"type":"Curve","coordinates":[]},"properties":{}}`,
+			"not a geometry that is kept"},
 		{`{"type":"Something"}`, "not of the type Feature"},
 		{`12`, "not a feature"},
 	} {
@@ -255,7 +258,8 @@ func TestEveryFormatReadsWhatItWrote(t *testing.T) {
 			} else {
 				assert.Equal(t, want.ID.String(), taken.Key, format)
 				for _, name := range []string{"beds", "open", "code", "description"} {
-					assert.Equal(t, strings.TrimSpace(want.Attributes.Get(name).Text), tabular.Text(got.Properties[name]),
+					assert.Equal(t, strings.TrimSpace(want.Attributes.Get(name).Text),
+						tabular.Text(got.Properties[name]),
 						"%s %s", format, name)
 				}
 				assert.Equal(t, "40.5", tabular.Text(got.Properties["elevation_m"]), format)
@@ -297,7 +301,8 @@ func TestWellKnownText(t *testing.T) {
 }
 
 func FuzzOpen(f *testing.F) {
-	for _, text := range []string{"name,lat,lng\na,1,2\n", `{"type":"FeatureCollection","features":[]}`, "<gpx><wpt lat=\"1\"",
+	for _, text := range []string{"name,lat,lng\na,1,2\n", `{"type":"FeatureCollection","features":[]}`,
+		"<gpx><wpt lat=\"1\"",
 		"<kml><Placemark>", "\x1e{}", "PK\x03\x04", "\x1f\x8b"} {
 		f.Add([]byte(text))
 	}

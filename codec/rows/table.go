@@ -41,7 +41,8 @@ func newTable(in io.Reader, g *guard, f Format, sample []byte, headless bool) (*
 	case errors.Is(err, errTooLong):
 		return nil, &Error{"its first line has no end", "a quote that opens there is never closed"}
 	case err != nil:
-		return nil, &Error{"its first line cannot be read: " + plain(err), "a line of titles, separated by commas or tabs"}
+		return nil, &Error{"its first line cannot be read: " + plain(err),
+			"a line of titles, separated by commas or tabs"}
 	case len(head) > mostColumns:
 		return nil, &Error{fmt.Sprintf("it has %d columns", len(head)), fmt.Sprintf("at most %d", mostColumns)}
 	}
@@ -163,7 +164,8 @@ func (t *table) wrong(err error) (row tabular.Row, isRow bool, end error) {
 		t.done = true
 		line, _ := t.r.FieldPos(0)
 		row.Line = line
-		row.Wrong = &tabular.Problem{Line: line, Reason: "has no end within 4 MB: a quote that opens hereabouts is never " +
+		row.Wrong = &tabular.Problem{Line: line, Reason: "has no end within 4 MB: a quote that opens hereabouts is " +
+			"never " +
 			"closed; nothing after it was read", Hint: `close it, or write a quote within a value as ""`}
 		return row, true, nil
 	case errors.As(err, &pe):
@@ -172,7 +174,8 @@ func (t *table) wrong(err error) (row tabular.Row, isRow bool, end error) {
 			hint = `a quote that opens is closed right before the separator; within a value it is written ""`
 		}
 		row.Line = pe.StartLine
-		row.Wrong = &tabular.Problem{Line: pe.StartLine, Reason: "has a quote that is out of place (" + pe.Err.Error() + ")",
+		row.Wrong = &tabular.Problem{Line: pe.StartLine, Reason: "has a quote that is out of place (" + pe.Err.Error() +
+			")",
 			Hint: hint}
 		return row, true, nil
 	}

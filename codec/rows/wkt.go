@@ -18,7 +18,8 @@ func ReadShape(text string) (feature.Geometry, error) {
 	if strings.HasPrefix(text, "{") {
 		var g geojson.Geometry
 		if err := json.Unmarshal([]byte(text), &g); err != nil {
-			return feature.Geometry{}, &geo.ParseError{Input: text, Reason: "is not the JSON of a geometry", Hint: "see RFC 7946"}
+			return feature.Geometry{}, &geo.ParseError{Input: text, Reason: "is not the JSON of a geometry",
+				Hint: "see RFC 7946"}
 		}
 		return g.Read()
 	}

@@ -43,7 +43,8 @@ func NewWriter(w io.Writer, format Format, title string, columns []string) (Writ
 	case KML:
 		return newKMLWriter(out, title)
 	}
-	return nil, &Error{fmt.Sprintf("%q is not a format that is written", format), "csv, tsv, geojson, geojsonseq, gpx or kml"}
+	return nil, &Error{fmt.Sprintf("%q is not a format that is written", format),
+		"csv, tsv, geojson, geojsonseq, gpx or kml"}
 }
 
 // standing are the columns that every table has.

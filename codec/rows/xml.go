@@ -56,7 +56,8 @@ func (e *elements) Next() (tabular.Row, error) {
 		line, _ := e.d.InputPos()
 		switch {
 		case errors.Is(err, io.EOF) && !e.open:
-			return tabular.Row{}, &Error{"this is no " + strings.ToUpper(e.root), "a file that begins with <" + e.root + " …>"}
+			return tabular.Row{}, &Error{"this is no " + strings.ToUpper(e.root), "a file that begins with <" + e.root +
+				" …>"}
 		case errors.Is(err, io.EOF):
 			e.done = true
 			return tabular.Row{}, io.EOF

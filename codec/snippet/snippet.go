@@ -3,6 +3,7 @@
 package snippet
 
 import (
+	_ "embed"
 	"fmt"
 	"strconv"
 	"strings"
@@ -177,5 +178,10 @@ var functions = template.FuncMap{
 	"token":  func() string { return tokenVariable },
 	"lower":  strings.ToLower,
 }
+
+// source are the templates, one for each language.
+//
+//go:embed templates.txt
+var source string
 
 var templates = template.Must(template.New("").Funcs(functions).Parse(source))

@@ -17,21 +17,25 @@ import (
 )
 
 // nasty are texts that break out of what does not quote them.
-var nasty = []string{`plain`, `a "b" 'c' \d`, "line\nbreak\ttab", `$HOME ${x} $(id) #{x} \(x) %s`, "`x` ${`y`}", `é ü 日本 🗻`,
+var nasty = []string{`plain`, `a "b" 'c' \d`, "line\nbreak\ttab", `$HOME ${x} $(id) #{x} \(x) %s`, "`x` ${`y`}",
+	`é ü 日本 🗻`,
 	"\u2028\u2029", `*/ // -- <!-- """ '''`, `a&b=c+d?e;f%20`, `-38.1402,-26.0517`}
 
 func requests(address string) map[string]Request {
-	get := Request{Name: "nearby", Summary: "Stored places, by \"distance\"", Method: "GET", URL: address + "/v1/nearby",
+	get := Request{Name: "nearby", Summary: "Stored places, by \"distance\"", Method: "GET", URL: address +
+		"/v1/nearby",
 		Notes: map[string]string{"q": "what it is"}, Answer: "application/json", Type: "{\n  x: number\n}"}
 	for i, text := range nasty {
 		get.Query = append(get.Query, [2]string{"q", text}, [2]string{fmt.Sprint("n", i), text})
 	}
 	body, _ := json.Marshal(map[string]any{"texts": nasty})
 	put := Request{Name: "putItem", Summary: "Creates", Method: "PUT", URL: address + "/v1/items/1",
-		Query: [][2]string{{"q", `a "b"`}}, Headers: [][2]string{{"Content-Type", "application/json"}, {"If-Match", `"7"`}},
+		Query: [][2]string{{"q", `a "b"`}}, Headers: [][2]string{{"Content-Type", "application/json"}, {"If-Match",
+			`"7"`}},
 		Body: string(body), Answer: "application/json"}
 	return map[string]Request{"get": get, "put": put,
-		"binary": {Name: "picture", Summary: "A picture", Method: "GET", URL: address + "/v1/picture.png", Answer: "image/png"},
+		"binary": {Name: "picture", Summary: "A picture", Method: "GET", URL: address + "/v1/picture.png",
+			Answer: "image/png"},
 		"delete": {Name: "deleteItem", Method: "DELETE", URL: address + "/v1/items/1"}}
 }
 

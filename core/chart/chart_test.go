@@ -78,7 +78,8 @@ func TestLinesHaveTheirWidth(t *testing.T) {
 func TestHostileOutlines(t *testing.T) {
 	s := newSheet(20, 20)
 	nan, inf := math.NaN(), math.Inf(1)
-	for _, ring := range [][]spot{{{nan, 1}, {2, 3}, {4, 5}}, {{inf, 1}, {2, 3}, {-inf, 5}}, {{1e300, 1e300}, {2, 3}, {-1e300, 9}},
+	for _, ring := range [][]spot{{{nan, 1}, {2, 3}, {4, 5}}, {{inf, 1}, {2, 3}, {-inf, 5}}, {{1e300, 1e300}, {2, 3},
+		{-1e300, 9}},
 		{}, {{1, 1}}, {{1, 1}, {1, 1}, {1, 1}}} {
 		s.area([][]spot{ring})
 		s.line(ring, 3, true, true)
@@ -190,7 +191,8 @@ func (blocks) Letter(Font, rune) Letter {
 func (blocks) Middle(Font) float64 { return 0.3 }
 
 func plainStyle() *Style {
-	return &Style{Palettes: map[string]Palette{"day": {"sea": "#0000ff", "land": "#00ff00", "ink": "#000000", "halo": "#ffffff",
+	return &Style{Palettes: map[string]Palette{"day": {"sea": "#0000ff", "land": "#00ff00", "ink": "#000000",
+		"halo": "#ffffff",
 		"road": "#ff0000", "paper": "#eeeeee", "card": "#ffffff", "madder": "#aa0000", "graticule": "#0000fe",
 		"verdigris": "#117755", "ochre": "#ccaa22", "shore": "#00ff00"}},
 		Styles:    map[string]Manner{"plain": {Title: "Plain"}},
@@ -200,7 +202,8 @@ func plainStyle() *Style {
 			"service": {Width: Stops{{0, 0}}}, "pedestrian": {Width: Stops{{0, 0}}}, "street": {Width: Stops{{0, 0}}},
 			"tertiary": {Width: Stops{{0, 0}}}, "secondary": {Width: Stops{{0, 0}}}, "trunk": {Width: Stops{{0, 0}}},
 			"motorway": {Width: Stops{{0, 0}}}},
-		Labels: map[string]LabelStyle{"primary": {Ink: "ink", Font: "500 {}px 'Alegreya Sans'", Size: Stops{{0, 12}}, Along: true},
+		Labels: map[string]LabelStyle{"primary": {Ink: "ink", Font: "500 {}px 'Alegreya Sans'", Size: Stops{{0, 12}},
+			Along: true},
 			"locality": {Ink: "ink", Font: "500 {}px Alegreya", Size: Stops{{0, 16}}, ByRank: true}}}
 }
 
@@ -226,7 +229,8 @@ func TestAPictureIsPutTogetherOfTiles(t *testing.T) {
 		"foot": {0xaa, 0, 0xaa}} {
 		assert.Greater(t, count[c], 20, "%s is on it", name)
 	}
-	twice, err := Draw(t.Context(), Camera{Center: camera.Center, Zoom: 14.3, Width: 600, Height: 400, Ratio: 2}, plainStyle(),
+	twice, err := Draw(t.Context(), Camera{Center: camera.Center, Zoom: 14.3, Width: 600, Height: 400, Ratio: 2},
+		plainStyle(),
 		look, nil, tiles, &Over{}, "")
 	require.NoError(t, err)
 	assert.Equal(t, 1200, twice.Width)
@@ -292,7 +296,8 @@ func TestNamesDoNotCollide(t *testing.T) {
 	}
 	for i, a := range seen {
 		c := obstacle
-		assert.False(t, a.b[0] < c[2] && c[0] < a.b[2] && a.b[1] < c[3] && c[1] < a.b[3], "a name lies on what stands there")
+		assert.False(t, a.b[0] < c[2] && c[0] < a.b[2] && a.b[1] < c[3] && c[1] < a.b[3],
+			"a name lies on what stands there")
 		for _, b := range seen[:i] {
 			if a.name != b.name {
 				assert.False(t, a.b[0] < b.b[2]-1 && b.b[0] < a.b[2]-1 && a.b[1] < b.b[3]-1 && b.b[1] < a.b[3]-1,

@@ -6,7 +6,8 @@ import (
 
 // The order of the areas below contours and water, and of roads and trails; what is not named is not drawn.
 var (
-	areaOrder = []string{"residential", "farmland", "orchard", "grass", "heath", "wood", "sand", "rock", "park", "square"}
+	areaOrder = []string{"residential", "farmland", "orchard", "grass", "heath", "wood", "sand", "rock", "park",
+		"square"}
 	roadOrder = []string{"service", "pedestrian", "street", "tertiary", "secondary", "primary", "trunk", "motorway"}
 	trails    = []string{"ferry", "path", "steps", "track", "cycleway"}
 	// riverWidths is how much of the style's width the rivers of ranks 61 to 68 have.

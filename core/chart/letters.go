@@ -256,7 +256,8 @@ func chains(group []named) (out []named) {
 
 // The more important classes first.
 var labelOrder = []string{"locality", "peak", "water", "motorway", "trunk", "primary", "secondary", "tertiary", "river",
-	"square", "park", "ferry", "street", "pedestrian", "cycleway", "point", "building", "service", "path", "steps", "pier",
+	"square", "park", "ferry", "street", "pedestrian", "cycleway", "point", "building", "service", "path", "steps",
+	"pier",
 	"orchard", "contour", "housenumber"}
 
 // glyph is a letter, or a line of letters, that stands somewhere: turned, in CSS pixels.
@@ -321,7 +322,8 @@ func (t *setter) layout(all []named, obstacles [][4]float64) (out []placed) {
 		}
 		try := func(c candidate) bool {
 			m := c.middle
-			if m.x < -beyondEdge || m.y < -beyondEdge || m.x > t.Width+beyondEdge || m.y > t.Height+beyondEdge || !free(m) ||
+			if m.x < -beyondEdge || m.y < -beyondEdge || m.x > t.Width+beyondEdge || m.y > t.Height+beyondEdge ||
+				!free(m) ||
 				!t.boxes.add(c.boxes) {
 				return true
 			}
@@ -364,7 +366,8 @@ func (t *setter) flat(l *named, style LabelStyle, size float64, try func(candida
 	offsets := [][2]float64{{0, 0}}
 	if l.class == "locality" { // steps aside for what stands on it; every other name gives way
 		beside := half + size*0.9
-		offsets = [][2]float64{{0, 0}, {0, -1.3}, {0, 1.3}, {0, -2.4}, {0, 2.4}, {beside, -0.6}, {-beside, -0.6}, {0, -3.6},
+		offsets = [][2]float64{{0, 0}, {0, -1.3}, {0, 1.3}, {0, -2.4}, {0, 2.4}, {beside, -0.6}, {-beside, -0.6}, {0,
+			-3.6},
 			{0, 3.6}}
 	}
 	for _, o := range offsets {

@@ -292,7 +292,8 @@ func (p *pen) sighting(at spot, palette Palette) {
 	}{{"paper", 2.4}, {"madder", 0}} {
 		p.line(round, (2.2+one.wider)*p.ratio, true, true)
 		for _, h := range [][4]float64{{-16, 0, -4, 0}, {4, 0, 16, 0}, {0, -16, 0, -4}, {0, 4, 0, 16}} {
-			p.line(p.shape([]spot{{at.x + h[0], at.y + h[1]}, {at.x + h[2], at.y + h[3]}}), (1.4+one.wider)*p.ratio, false, false)
+			p.line(p.shape([]spot{{at.x + h[0], at.y + h[1]}, {at.x + h[2], at.y + h[3]}}), (1.4+one.wider)*p.ratio,
+				false, false)
 		}
 		p.paint(ink{palette.rgb(one.colour), 1, nil})
 	}

@@ -92,7 +92,8 @@ func markOf(kind string, way int) mark {
 	case "tufts":
 		m.width = 0.9
 		for _, p := range []spot{{5, 7}, {17, 19}} {
-			m.lines = append(m.lines, []spot{{p.x - 2.5, p.y - 2}, {p.x - 1, p.y + 1}}, []spot{{p.x, p.y - 3}, {p.x, p.y + 1}},
+			m.lines = append(m.lines, []spot{{p.x - 2.5, p.y - 2}, {p.x - 1, p.y + 1}}, []spot{{p.x, p.y - 3}, {p.x,
+				p.y + 1}},
 				[]spot{{p.x + 2.5, p.y - 2}, {p.x + 1, p.y + 1}})
 		}
 	case "heath":

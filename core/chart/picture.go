@@ -7,8 +7,8 @@ import (
 	"sync"
 )
 
-// Tiles hands out the tiles of the ground as they are encoded, unpacked; empty for nothing. It may be called at the same
-// time by many.
+// Tiles hands out the tiles of the ground as they are encoded, unpacked; empty for nothing. It may be called at the
+// same time by many.
 type Tiles func(ctx context.Context, z, x, y int, heights bool) ([]byte, error)
 
 // Picture is what was drawn: red, green, blue and 255, row by row.

@@ -67,7 +67,8 @@ func (d *drawing) tint(mask []uint8, tints []Tint) {
 	d.lay(mask, corners)
 }
 
-// shade lets light fall from the north-west, 45 degrees up; slopes look steeper at small scales, where they would vanish.
+// shade lets light fall from the north-west, 45 degrees up; slopes look steeper at small scales, where they would
+// vanish.
 func (d *drawing) shade(mask []uint8) {
 	h := d.heights
 	dark, bright := d.palette.rgb("shade"), d.palette.rgb("light")
@@ -79,7 +80,8 @@ func (d *drawing) shade(mask []uint8) {
 	for y := 1; y < side-1; y++ {
 		for x := 1; x < side-1; x++ {
 			i := y*side + x
-			east := (m[i-side+1] + 2*m[i+1] + m[i+side+1] - m[i-side-1] - 2*m[i-1] - m[i+side-1]) * steeper / (8 * h.cellM)
+			east := (m[i-side+1] + 2*m[i+1] + m[i+side+1] - m[i-side-1] - 2*m[i-1] - m[i+side-1]) * steeper /
+				(8 * h.cellM)
 			south := (m[i+side-1] + 2*m[i+side] + m[i+side+1] - m[i-side-1] - 2*m[i-side] - m[i-side+1]) * steeper /
 				(8 * h.cellM)
 			// The slope's upright (-east, -south, 1) with the light (-1, -1, sqrt 2) / 2, against that of level ground.

@@ -5,8 +5,8 @@ import "math"
 // RGB is a colour.
 type RGB [3]uint8
 
-// sheet is what is drawn on. Outlines leave in a buffer, along each row, by how much the cover grows at a pixel; painting
-// sums the row up. Overlapping outlines that turn the same way do not add up.
+// sheet is what is drawn on. Outlines leave in a buffer, along each row, by how much the cover grows at a pixel;
+// painting sums the row up. Overlapping outlines that turn the same way do not add up.
 type sheet struct {
 	width, height int
 	stride        int
@@ -202,7 +202,8 @@ const farthest = 1e10
 // side enters one side of an outline that turns one way or, with k = -1, the other.
 func (s *sheet) side(x0, y0, x1, y1, k float64) {
 	switch {
-	case y0 == y1, !(math.Abs(x0) < farthest && math.Abs(y0) < farthest && math.Abs(x1) < farthest && math.Abs(y1) < farthest):
+	case y0 == y1, !(math.Abs(x0) < farthest && math.Abs(y0) < farthest && math.Abs(x1) < farthest &&
+		math.Abs(y1) < farthest):
 	case y0 > y1:
 		s.falling(x1, y1-s.down, x0, y0-s.down, -k)
 	default:

@@ -87,7 +87,8 @@ func (m *Mapping) Take(r Row, shape ReadShape) (Taken, *Problem) {
 		m.rest(r, props)
 	}
 	if m.Key != "" && out.Key == "" {
-		return refuse(m.Key, "", "is empty, though it is the key", "give the row a key, or choose another column as the key")
+		return refuse(m.Key, "", "is empty, though it is the key", "give the row a key, or choose another column as "+
+			"the key")
 	}
 	if lat == "" && lng == "" {
 		return out, nil
@@ -120,7 +121,8 @@ func readPair(lat, lng string) (geo.Point, error) {
 		return geo.Point{}, &geo.ParseError{Reason: "is half a position: latitude and longitude belong together",
 			Hint: "fill in both, or leave both empty"}
 	case strings.EqualFold(lat, "nan") || strings.EqualFold(lng, "nan"):
-		return geo.Point{}, &geo.ParseError{Reason: "is not a number (NaN)", Hint: "leave both empty where it is unknown"}
+		return geo.Point{}, &geo.ParseError{Reason: "is not a number (NaN)",
+			Hint: "leave both empty where it is unknown"}
 	}
 	r, err := geo.Read(lat + " " + lng)
 	return r.Point, err

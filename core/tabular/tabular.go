@@ -158,7 +158,8 @@ var spellings = map[Role][]string{
 var keys = []string{"id", "key", "code", "ref", "uuid", "uid", "number", "nr", "no", "identifier", "nummer"}
 
 // texts are names of columns whose digits are no number to count with.
-var texts = regexp.MustCompile(`(^|_)(id|key|code|ref|zip|postcode|postal|plz|phone|tel|telephone|fax|number|nr|no)(_|$)`)
+var texts = regexp.MustCompile(
+	`(^|_)(id|key|code|ref|zip|postcode|postal|plz|phone|tel|telephone|fax|number|nr|no)(_|$)`)
 
 // Fold returns a name as columns are compared: small letters, digits and _ only.
 func Fold(s string) string {
@@ -325,7 +326,8 @@ func guessKey(columns []string, sample []Row) string {
 					seen[Text(r.Values[name])] = true
 				}
 			}
-			if delete(seen, ""); len(seen) > 0 && 20*len(seen) >= 13*readable(sample) { // those that stand twice are told of
+			// those that stand twice are told of
+			if delete(seen, ""); len(seen) > 0 && 20*len(seen) >= 13*readable(sample) {
 				return name
 			}
 		}

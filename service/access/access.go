@@ -187,8 +187,8 @@ func (g *Gate) Forget(token uuid.UUID) {
 	delete(g.streams, token)
 }
 
-// Open has a function called when a token is changed or revoked: what was begun with it ends. Call what is returned when
-// it has ended by itself.
+// Open has a function called when a token is changed or revoked: what was begun with it ends. Call what is returned
+// when it has ended by itself.
 func (g *Gate) Open(token uuid.UUID, end func()) (closed func()) {
 	if token == uuid.Nil {
 		return func() {}

@@ -84,7 +84,8 @@ func (a Actor) MayArrange() error {
 	if err := a.MayWrite(); err != nil || a.Collections == nil {
 		return err
 	}
-	return fault.New(fault.Forbidden, "this token is for the collections %s only; what belongs to all of the workspace "+
+	return fault.New(fault.Forbidden, "this token is for the collections %s only; what belongs to all of the "+
+		"workspace "+
 		"needs one that is for all collections", strings.Join(a.Collections, ", "))
 }
 

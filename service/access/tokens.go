@@ -74,13 +74,16 @@ func (d *TokenDraft) check(a Actor, now time.Time) (Scope, error) {
 		return 0, fault.Refuse("scopes", feature.Clip(strings.Join(d.Scopes, " ")), &geo.ParseError{
 			Reason: "must be at least one scope", Hint: "of " + strings.Join(scopeNames, ", ")})
 	case past:
-		return 0, fault.Refuse("expires_at", d.ExpiresAt.Format(time.RFC3339), &geo.ParseError{Reason: "must lie ahead, " +
-			"within ten years", Hint: "leave it out for no end"})
+		return 0, fault.Refuse("expires_at", d.ExpiresAt.Format(time.RFC3339),
+			&geo.ParseError{Reason: "must lie ahead, " +
+				"within ten years", Hint: "leave it out for no end"})
 	case len(d.Origins) > mostOrigins || len(d.Collections) > mostOfCollect:
-		return 0, fault.Refuse("origins", fmt.Sprint(len(d.Origins)), fmt.Errorf("must be at most %d, collections at most %d",
+		return 0, fault.Refuse("origins", fmt.Sprint(len(d.Origins)), fmt.Errorf("must be at most %d, collections at "+
+			"most %d",
 			mostOrigins, mostOfCollect))
 	case d.PerMinute < 0 || d.PerMinute > mostAMinute || d.PerDay < 0 || d.PerDay > mostADay:
-		return 0, fault.Refuse("per_minute", fmt.Sprint(d.PerMinute), fmt.Errorf("must be 0, for any number, to %d, per_day "+
+		return 0, fault.Refuse("per_minute", fmt.Sprint(d.PerMinute), fmt.Errorf("must be 0, for any number, to %d, "+
+			"per_day "+
 			"to %d", mostAMinute, mostADay))
 	case scopes&^a.Scopes != 0:
 		return 0, fault.New(fault.Forbidden, "who has the scopes %s cannot hand on %s", orNone(a.Scopes),
@@ -89,7 +92,8 @@ func (d *TokenDraft) check(a Actor, now time.Time) (Scope, error) {
 		return 0, fault.New(fault.Forbidden, "who is for some collections only cannot hand on all of them")
 	case scopes == Publish && d.Collections == nil:
 		return 0, fault.Refuse("collections", "", &geo.ParseError{Reason: "are missing",
-			Hint: "a publishing token stands in pages for everybody to read: name the collections that may be seen with it"})
+			Hint: "a publishing token stands in pages for everybody to read: name the collections that may be seen " +
+				"with it"})
 	}
 	for _, c := range d.Collections {
 		if !a.Sees(c) {
@@ -111,7 +115,8 @@ func cleanOrigin(text string) (string, error) {
 	u, err := url.Parse(strings.TrimSuffix(strings.TrimSpace(text), "/"))
 	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.Path != "" || u.RawQuery != "" ||
 		u.Fragment != "" || u.User != nil || strings.ContainsAny(u.Host, "*'\"; ,") {
-		return "", &geo.ParseError{Reason: "is not the origin of pages", Hint: "e.g. https://app.example, without a path"}
+		return "", &geo.ParseError{Reason: "is not the origin of pages",
+			Hint: "e.g. https://app.example, without a path"}
 	}
 	return strings.ToLower(u.Scheme + "://" + u.Host), nil
 }
@@ -200,7 +205,8 @@ func (g *Gate) RevokeToken(ctx context.Context, a Actor, id uuid.UUID) error {
 		return err
 	}
 	if row.Token == a.Token {
-		return fault.New(fault.Conflict, "this is the token that you come with: revoke it with another, or from the page")
+		return fault.New(fault.Conflict, "this is the token that you come with: revoke it with another, or from the "+
+			"page")
 	}
 	_, err = g.store.Change(ctx, a.Workspace, a.Store(), func(c *store.Change) error { return c.RevokeToken(row) })
 	g.Forget(id)

@@ -13,8 +13,8 @@ import (
 	"viandante/store"
 )
 
-// flushEvery is how often what was counted goes into the database, and how often it is learned what other processes have
-// counted.
+// flushEvery is how often what was counted goes into the database, and how often it is learned what other processes
+// have counted.
 const flushEvery = 2 * time.Second
 
 // Limit is where a token stands against one of its limits.

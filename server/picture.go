@@ -279,16 +279,13 @@ func (s *server) published(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	credits, boxes := []string{}, [][4]float64{}
+	boxes := [][4]float64{}
 	for _, r := range regions {
 		boxes = append(boxes, r.BBox)
-		if r.Attribution != "" {
-			credits = append(credits, r.Attribution)
-		}
 	}
 	out := map[string]any{"features": features, "categories": categories, "truncated": scene.Truncated,
 		"ground":      version,
-		"attribution": credits, "regions": boxes, "found": nil, "route": nil}
+		"attribution": s.Service.Credits(), "regions": boxes, "found": nil, "route": nil}
 	if f := scene.Found; f != nil {
 		out["found"] = map[string]any{"label": f.Label, "at": f.At.String(), "kind": f.Kind, "confidence": f.Confidence}
 	}

@@ -12,6 +12,7 @@ import (
 	"image/png"
 	"io"
 	"slices"
+	"strings"
 	"sync"
 
 	"github.com/maypok86/otter/v2"
@@ -145,7 +146,7 @@ func (v *Service) drawNow(ctx context.Context, a Actor, q PictureQuery, version 
 	over := v.over(&scene, &q)
 	credit := ""
 	if q.Credit {
-		credit = v.credit()
+		credit = strings.Join(v.Credits(), " · ")
 	}
 	tiles := func(ctx context.Context, z, x, y int, heights bool) ([]byte, error) {
 		data, err := v.atlas.Tile(ctx, version, tile.ID{Z: z, X: x, Y: y}, heights)
@@ -283,20 +284,17 @@ func corners(west, south, east, north float64) (out []geo.Point) {
 	return out
 }
 
-// credit says whose the map data is.
-func (v *Service) credit() (out string) {
+// Credits returns whose the map data is: what each region says, or its name; each text once.
+func (v *Service) Credits() []string {
 	regions, _, _ := v.atlas.Regions()
-	seen := map[string]bool{}
+	out := []string{}
 	for _, r := range regions {
 		text := r.Attribution
 		if text == "" {
 			text = "Map data: " + r.Name
 		}
-		if !seen[text] {
-			if seen[text] = true; out != "" {
-				out += " · "
-			}
-			out += text
+		if !slices.Contains(out, text) {
+			out = append(out, text)
 		}
 	}
 	return out

@@ -3,8 +3,13 @@ package main
 
 import (
 	"context"
+	_ "embed"
+	"encoding/json"
 	"flag"
 	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
@@ -45,30 +50,13 @@ const nearSomebody = "09caa29a-4a41-5fc2-91fb-ed4e873ab83d"
 
 var pictures = []picture{
 	{name: "island", path: "/around", width: 1280, height: 800},
-	{name: "relief", path: "/around?v=-38.06,-26.2,12&ground=relief", width: 1280, height: 800},
-	{name: "world", path: "/around?v=-25,-40,2.5", width: 1280, height: 800},
 	{name: "around", path: around, width: 1280, height: 800},
 	{name: "around-night", path: around, width: 1280, height: 800, night: true},
-	{name: "spot", path: "/around?v=" + square + ",17&spot=-38.1136,-26.2793", width: 1280, height: 800},
 	{
 		name:   "fair",
 		path:   "/around?v=" + square + ",17,348&names=always&over=" + fair + "&layers=1",
 		width:  1280,
 		height: 800,
-	},
-	{
-		name:   "placing",
-		path:   "/around?v=" + square + ",17&over=" + fair + "&layers=1",
-		width:  1280,
-		height: 800,
-		do: chromedp.Steps(
-			chromedp.WaitVisible(
-				e2e.At("place-Summer fair"),
-			),
-			chromedp.Click(e2e.At("place-Summer fair")),
-			chromedp.WaitVisible(e2e.At("placing-third")),
-			chromedp.Click(e2e.At("placing-third")),
-		),
 	},
 	{name: "edit", path: around, width: 1280, height: 800, do: chromedp.Steps(
 		chromedp.WaitVisible(
@@ -110,7 +98,10 @@ var pictures = []picture{
 			chromedp.Click(e2e.At("history-open")),
 		),
 	},
-	{name: "wire", path: journey, width: 1280, height: 800, do: chromedp.Steps(chromedp.Click(e2e.At("wire")))},
+	{name: "wire", path: journey, width: 1280, height: 800, do: chromedp.Steps(
+		chromedp.Click(e2e.At("wire")),
+		e2e.Run(`[...document.querySelectorAll('ol button')].find(b => b.innerText.includes('/v1/route?')).click()`),
+		chromedp.Click(e2e.At("wire-code")), chromedp.Sleep(time.Second))},
 	{
 		name:   "line",
 		path:   around,
@@ -145,7 +136,34 @@ var pictures = []picture{
 	{name: "onward", path: journey, width: 390, height: 844, phone: true, do: chromedp.Steps(
 		chromedp.WaitVisible(e2e.At("way-open-in")), chromedp.Click(e2e.At("way-open-in")),
 		chromedp.WaitVisible(e2e.At("show-qr")), chromedp.Click(e2e.At("show-qr")), chromedp.Sleep(time.Second))},
+	{name: "files", path: "/places/files", width: 1280, height: 800, do: chromedp.Steps(
+		e2e.Run(dropped), chromedp.WaitVisible(e2e.At("file-rows")))},
+	{name: "publish", path: "/publish/picture?v=" + square + ",13", width: 1280, height: 800, do: chromedp.Steps(
+		pick("scene-what", "collection"), pick("scene-collection", "posts"), chromedp.Sleep(2*time.Second))},
+	{name: "embed", path: foreign, width: 1280, height: 800},
+	{name: "reference", path: "/docs/filter", width: 1280, height: 800, do: chromedp.Steps(
+		chromedp.Click(chromedp.CSS("form.try button")), chromedp.Sleep(time.Second))},
 }
+
+// foreign is the page of somebody else, in which the map stands as an embed.
+const foreign = "foreign"
+
+func pick(field, value string) chromedp.Action[chromedp.Void] {
+	return chromedp.Steps(chromedp.WaitVisible(e2e.At(field)), e2e.Run(fmt.Sprintf(
+		`{const e = document.querySelector('[data-test="%s"]'); e.value = '%s'; e.dispatchEvent(new Event('change'))}`,
+		field, value)))
+}
+
+// dropped drops a spreadsheet with titles of its own, commas for points and rows that cannot be taken.
+const dropped = `{
+	const text = 'Nr;Bezeichnung;Breite;Länge;Art;Plätze\nS01;"Rest ""Höhen"" am Kamm";-38,1402;-26,0517;shelter;12\n' +
+		'S02;Quelle unter der Mühle;-38,1511;-26,0633;fountain;\nS03;Rastplatz Nord;-26,0701;-138,13;shelter;4\n' +
+		'S04;Ohne Stelle;;;shelter;2\nS05;Zu weit;-98,1;-26,05;fountain;1\n' +
+		'S06;Unterer Steg;-38,1333;-26,0444;shelter;3\n'
+	const d = new DataTransfer()
+	d.items.add(new File([text], 'Rastplätze 2026.csv'))
+	window.dispatchEvent(new DragEvent('drop', {dataTransfer: d, bubbles: true, cancelable: true}))
+}`
 
 func main() {
 	base := flag.String("url", "http://127.0.0.1:8080", "the running demo")
@@ -199,6 +217,11 @@ func take(base, dir, only string, list []picture) error {
 	if _, err := chromedp.Run(b.Ctx, chromedp.Evaluate[int](enter, chromedp.EvalAwaitPromise)); err != nil {
 		return err
 	}
+	shop, err := openShop(b, base)
+	if err != nil {
+		return err
+	}
+	defer shop.Close()
 	for _, p := range list {
 		if only != "" && !strings.Contains(","+only+",", ","+p.name+",") {
 			continue
@@ -207,9 +230,15 @@ func take(base, dir, only string, list []picture) error {
 		if do == nil {
 			do = chromedp.Steps()
 		}
-		page := chromedp.Navigate(base + p.path)
-		if err := chromedp.Do(b.Ctx, b.Size(p.width, p.height, p.phone), b.Night(p.night), page, e2e.MapDrawn(), do,
-			chromedp.Sleep(1500*time.Millisecond), e2e.MapDrawn()); err != nil {
+		page, drawn := chromedp.Navigate(base+p.path), e2e.MapDrawn()
+		switch {
+		case p.path == foreign:
+			page, drawn = chromedp.Navigate(shop.URL), chromedp.Sleep(3*time.Second)
+		case strings.HasPrefix(p.path, "/docs"):
+			drawn = chromedp.Sleep(500 * time.Millisecond)
+		}
+		if err := chromedp.Do(b.Ctx, b.Size(p.width, p.height, p.phone), b.Night(p.night), page, drawn, do,
+			chromedp.Sleep(1500*time.Millisecond), drawn); err != nil {
 			return fmt.Errorf("%s: %w", p.name, err)
 		}
 		if err := b.Shot(filepath.Join(dir, p.name+".png")); err != nil {
@@ -220,4 +249,32 @@ func take(base, dir, only string, list []picture) error {
 		}
 	}
 	return nil
+}
+
+//go:embed shop.html
+var shopPage string
+
+// openShop serves a page of another origin, with an embed whose token is made for it in the signed-in page.
+func openShop(b *e2e.Browser, base string) (*httptest.Server, error) {
+	var token struct {
+		Secret string
+		Token  struct{ ID string }
+	}
+	shop := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		_, _ = io.WriteString(w, strings.NewReplacer("BASE", base, "KEY", token.Secret, "ID",
+			token.Token.ID).Replace(shopPage))
+	}))
+	ask := fmt.Sprintf(`fetch('/v1/tokens', {method: 'POST', headers: {'Content-Type': 'application/json'},
+		body: JSON.stringify({name: 'Harbour rooms', scopes: ['publish'], collections: ['posts'], origins: ['%s']})})
+		.then(r => r.text())`, shop.URL)
+	made, err := chromedp.Run(b.Ctx, chromedp.Evaluate[string](ask, chromedp.EvalAwaitPromise))
+	if err == nil {
+		err = json.Unmarshal([]byte(made), &token)
+	}
+	if err != nil {
+		shop.Close()
+		return nil, err
+	}
+	return shop, nil
 }

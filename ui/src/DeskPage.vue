@@ -598,14 +598,15 @@ useEventListener(window, 'keydown', (e) => {
   .tabs {
     grid-row: 3;
     flex-direction: row;
-    padding: 0.3rem 0.75rem 0;
+    padding: 0.3rem 0.5rem 0;
+    gap: 0.25rem;
     border-left: 0;
     border-top: 1px solid var(--ink);
   }
   .tab {
     writing-mode: horizontal-tb;
     width: auto;
-    padding: 0.25rem 0.9rem;
+    padding: 0.25rem min(0.9rem, 2.3vw);
     margin: 0 0 -1px;
     border: 1px solid var(--ink);
     border-radius: 0.6rem 0.6rem 0 0;

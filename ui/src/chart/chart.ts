@@ -41,6 +41,8 @@ export interface Layer {
   /** Draws over all that is painted, with every frame, as long as it says that there is something to draw. */
   draw?(ctx: CanvasRenderingContext2D, camera: Camera, palette: Palette): void
   drawn?(): boolean
+  /** Forgets pictures with letters on them, when fonts have come. */
+  lettered?(): void
   /** Says all that what it draws looks by; as long as it says the same, it is not drawn again. */
   looks?(camera: Camera): string
   /** Whether what it draws moves by itself, so that the next frame is drawn, too. */
@@ -181,8 +183,11 @@ export class Chart extends Moving {
     this.resize()
     // A canvas does not wait for its fonts; ask for them, and letter anew when they are there.
     const fonts = new Set(Object.values(style.labels).map((l) => l.font.replace('{}', '16')))
+    for (const weight of [400, 500, 700]) fonts.add(`${weight} 16px 'Alegreya Sans'`) // of layers and graticule
     void Promise.allSettled([...fonts].map((f) => document.fonts.load(f))).then(() => {
       this.labels.forget()
+      for (const l of this.layers) l.lettered?.()
+      this.changed(...this.layers)
       this.relabel()
     })
   }

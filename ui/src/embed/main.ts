@@ -45,6 +45,8 @@ interface Published {
   route: { geometry: { coordinates: Position[] } } | null
 }
 
+/** How high the row of buttons is, in pixels. */
+const BAR = 40
 const SHOWN = ['collection', 'feature', 'address', 'mark', 'route', 'by']
 const dark = matchMedia('(prefers-color-scheme: dark)')
 const night = query.get('night') ?? 'auto'
@@ -224,6 +226,7 @@ async function begin(): Promise<void> {
     if (view) chart.setView(view)
   }
   show()
+  if (query.get('buttons') === 'yes') chart.padding = { ...chart.padding, top: chart.padding.top + BAR }
   if (!centre) fit()
 
   let card: HTMLElement | null = null

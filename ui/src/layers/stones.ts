@@ -230,6 +230,9 @@ export class Stones implements Layer {
     )
   }
 
+  lettered(): void {
+    this.sprites.forget()
+  }
   /** Draws a stone or a cairn from its sprite. */
   private stamp(ctx: CanvasRenderingContext2D, pile: Pile, p: Spot, palette: Palette): void {
     const [s] = pile.stones as [Stone]
@@ -399,6 +402,9 @@ class Sprites {
   private palette: Palette | null = null
   private ratio = 0
 
+  forget(): void {
+    this.kept.clear()
+  }
   /** Draws what has a key at a spot, on whole device pixels; make draws it with its foot at a spot. */
   draw(
     ctx: CanvasRenderingContext2D,

@@ -21,6 +21,7 @@ import {
   type Import,
   type Role,
 } from '../desk/files'
+import RowProblem from './RowProblem.vue'
 import { complain } from '../desk/notice'
 import { collections } from '../desk/places'
 
@@ -176,12 +177,7 @@ const rowText = (r: NonNullable<typeof incoming.preview>['rows'][number]) => {
       <ol class="ruled border-rule border-t" data-test="file-rows">
         <li v-for="r in incoming.preview.rows.slice(0, 5)" :key="r.line" class="flex items-baseline gap-2 px-4 py-0.5">
           <span class="caption w-9 text-right">{{ r.line || '' }}</span>
-          <template v-if="r.problem">
-            <span class="text-madder min-w-0 flex-1">
-              {{ r.problem.column }} {{ r.problem.value }} {{ r.problem.reason
-              }}<span v-if="r.problem.hint">: {{ r.problem.hint }}</span>
-            </span>
-          </template>
+          <RowProblem v-if="r.problem" class="text-madder min-w-0 flex-1" :problem="r.problem" />
           <template v-else>
             <span class="min-w-0 flex-1 truncate">{{ rowText(r).name || 'without a name' }}</span>
             <span class="caption whitespace-nowrap">{{ rowText(r).at }}</span>
@@ -243,12 +239,8 @@ const rowText = (r: NonNullable<typeof incoming.preview>['rows'][number]) => {
       </p>
       <ol v-if="incoming.done.problems.length" class="ruled mt-2 text-[15px]" data-test="problems">
         <li v-for="(p, i) in incoming.done.problems.slice(0, 50)" :key="i" class="py-0.5">
-          <span class="caption"
-            >line {{ p.line }}<template v-if="p.column">, {{ p.column }}</template
-            >:</span
-          >
-          <span v-if="p.value" class="font-medium">&nbsp;{{ p.value }}</span> {{ p.reason
-          }}<span v-if="p.hint" class="text-verdigris">: {{ p.hint }}</span>
+          <span class="caption mr-2">line {{ p.line }}</span
+          ><RowProblem class="text-madder" :problem="p" />
         </li>
       </ol>
     </div>

@@ -38,7 +38,7 @@ const html = computed(
 
 <template>
   <div class="flex flex-1 flex-col" data-test="picture-part">
-    <SceneFields>
+    <SceneFields fixed>
       <span class="caption">Pixels</span>
       <span>
         <select v-model.number="scene.ratio" class="pick" aria-label="Pixels to a point" data-test="picture-ratio">

@@ -5,6 +5,8 @@ import { computed } from 'vue'
 import { collections } from '../desk/places'
 import { scene, subjects } from '../desk/publish'
 
+/** A picture is the same for whoever looks at it; a frame can follow the viewer's day and night. */
+defineProps<{ fixed?: boolean }>()
 const grounds = computed(() => Object.entries(style.styles).map(([id, s]) => ({ id, title: s.title })))
 </script>
 
@@ -56,16 +58,16 @@ const grounds = computed(() => Object.entries(style.styles).map(([id, s]) => ({ 
       </label>
     </span>
     <span class="caption">Ground</span>
-    <span>
+    <span class="flex flex-wrap items-baseline gap-x-3">
       <select v-model="scene.ground" class="pick" aria-label="Style of the ground">
         <option v-for="g in grounds" :key="g.id" :value="g.id">{{ g.title }}</option>
       </select>
-      <select v-model="scene.night" class="pick ml-2" aria-label="Day or night" data-test="scene-night">
-        <option value="auto">as the viewer has it</option>
-        <option value="no">day</option>
+      <select v-model="scene.night" class="pick" aria-label="Day or night" data-test="scene-night">
+        <option value="auto">{{ fixed ? 'day' : 'as the viewer has it' }}</option>
+        <option v-if="!fixed" value="no">day</option>
         <option value="yes">night</option>
       </select>
-      <label class="ml-2 whitespace-nowrap">
+      <label class="whitespace-nowrap">
         <input
           type="checkbox"
           class="accent-ochre"

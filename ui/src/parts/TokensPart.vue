@@ -84,7 +84,7 @@ const day = (t: string) => new Date(t).toLocaleDateString('en-GB', { dateStyle: 
         >Name
         <input v-model="draft.name" class="field text-ink" required maxlength="100" data-test="token-name" />
       </label>
-      <fieldset class="grid grid-cols-2 gap-x-3">
+      <fieldset class="grid grid-cols-[repeat(auto-fit,minmax(11rem,1fr))] gap-x-3">
         <legend class="caption">May</legend>
         <label v-for="(words, scope) in SCOPES" :key="scope" class="whitespace-nowrap">
           <input
@@ -100,7 +100,7 @@ const day = (t: string) => new Date(t).toLocaleDateString('en-GB', { dateStyle: 
       <fieldset>
         <legend class="caption">In</legend>
         <label><input v-model="draft.all" type="checkbox" class="accent-ochre" /> all collections</label>
-        <span v-if="!draft.all" class="grid grid-cols-2 gap-x-3">
+        <span v-if="!draft.all" class="grid grid-cols-[repeat(auto-fit,minmax(11rem,1fr))] gap-x-3">
           <label v-for="c in collections" :key="c.id" class="truncate">
             <input
               v-model="draft.collections"

@@ -44,7 +44,7 @@ test: ## the checks and all tests, the page in headless Chromium among them
 	@./setup.sh server browser ui
 	@$(MAKE) --no-print-directory check
 	@$(MAKE) --no-print-directory ui/dist/app/index.html
-	@$(GO) test -vet=off -timeout 14m ./...
+	@$(GO) test -vet=off -timeout 20m ./...
 
 # The server's tests in which many ask, write, follow or fail at the same time.
 together := Many|Lost|Key|Still|Stream|Nonsense|Sign|Twice|Once|Pages

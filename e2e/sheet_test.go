@@ -10,9 +10,11 @@ import (
 
 // opened instantiates the page's rasterizer and gives what is needed to hold it against counting points.
 const opened = `(async () => {
-	const main = /assets\/index-[\w-]+\.js/.exec(await (await fetch('/')).text())[0]
-	const worker = /worker-[\w-]+\.js/.exec(await (await fetch('/' + main)).text())[0]
-	const wasm = /sheet-[\w-]+\.wasm/.exec(await (await fetch('/assets/' + worker)).text())[0]
+	const text = async (path) => (await fetch(path)).text()
+	const scripts = (await text('/')).match(/assets\/[\w-]+\.js/g)
+	const all = (await Promise.all(scripts.map((s) => text('/' + s)))).join('')
+	const worker = /worker-[\w-]+\.js/.exec(all)[0]
+	const wasm = /sheet-[\w-]+\.wasm/.exec(await text('/assets/' + worker))[0]
 	const {instance: {exports: w}} = await WebAssembly.instantiateStreaming(fetch('/assets/' + wasm),
 		{env: {abort() {}}})
 	const size = 96

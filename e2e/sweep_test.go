@@ -540,6 +540,7 @@ func TestHostileRequests(t *testing.T) {
 			return fmt.Errorf("%s: %w", what, err)
 		case resp.StatusCode >= 500 && resp.StatusCode != 502: // somebody else's source of imagery
 			return fmt.Errorf("%s: %d %.200s", what, resp.StatusCode, data)
+		case strings.HasPrefix(r.path, "/docs") && resp.StatusCode == 404 && strings.HasPrefix(kind, "text/html"):
 		case resp.StatusCode >= 400 && (kind != "application/problem+json" || !bytes.Contains(data, []byte(
 			`"detail":"`))):
 			return fmt.Errorf("%s: %d as %s: %.100s", what, resp.StatusCode, kind, data)

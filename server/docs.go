@@ -373,8 +373,7 @@ func (s *server) serveDocs(c *echo.Context) error {
 		view["Title"] = "There is no such page"
 	}
 	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self'; img-src 'self' data: blob:; "+
-		"frame-ancestors "+
-		"'none'; base-uri 'none'; form-action 'self'")
+		"frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
 	var b bytes.Buffer
 	if err := s.docs.layout.Execute(&b, view); err != nil {
 		return err

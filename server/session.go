@@ -114,8 +114,7 @@ func (s *server) whoAsks(c *echo.Context) (access.Credential, error) {
 		c.Response().
 			Header().
 			Set("Access-Control-Expose-Headers", "ETag, Location, RateLimit, RateLimit-Policy, Retry-After, "+
-				"Viandante-Change, "+
-				"X-Request-Id")
+				"Viandante-Change, X-Request-Id")
 	}
 	return cred, nil
 }

@@ -189,8 +189,7 @@ func (v *Service) fit(s *Scene, q *PictureQuery) (geo.Point, float64, error) {
 	center, zoom, ok := chart.Fit(points, q.Width, q.Height, margin, fitZoom)
 	if !ok {
 		return center, 0, fault.New(fault.Impossible, "there is nothing to fit the picture to: give center and zoom, "+
-			"or "+
-			"what is to be seen")
+			"or what is to be seen")
 	}
 	return center, zoom, nil
 }

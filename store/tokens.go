@@ -137,8 +137,7 @@ func (s *Store) AddUse(ctx context.Context, workspace uuid.UUID, list []Use) err
 func (s *Store) UseOf(ctx context.Context, workspace, token uuid.UUID, since time.Time) ([]Use, error) {
 	out := []Use{}
 	err := s.all(ctx, &out, "SELECT token, day, `call`, answered, refused FROM token_use WHERE workspace = ? "+
-		"AND token = ? "+
-		"AND day >= ? ORDER BY day, `call`", workspace[:], token[:], since.Format(time.DateOnly))
+		"AND token = ? AND day >= ? ORDER BY day, `call`", workspace[:], token[:], since.Format(time.DateOnly))
 	return out, err
 }
 

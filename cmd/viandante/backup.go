@@ -70,8 +70,7 @@ func restoreCommand(e *env) *cobra.Command {
 		Long: "Puts a backup in the place of all that is there: all of it, or nothing where anything is wrong with " +
 			"it. What " +
 			"was there is written to a backup of its own before. A server that runs on the same data goes on with " +
-			"what was " +
-			"restored.",
+			"what was restored.",
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) (err error) {
 			m, err := verify(args[0])

@@ -27,7 +27,7 @@ import (
 // The demo's workspace, its region and the version of what is written for it: a higher one writes it anew.
 var (
 	demoWorkspace = uuid.MustParse("0193d4a0-0000-7000-8000-00000000d300")
-	demoActor     = service.Actor{Workspace: demoWorkspace, Name: "demo", Read: true, Write: true}
+	demoActor     = access.Program(demoWorkspace, "demo")
 )
 
 const (

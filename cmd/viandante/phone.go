@@ -107,7 +107,7 @@ func leaves(a *certificate.Authority, known []net.IP) func(*tls.ClientHelloInfo)
 func (p *phoneServer) announce(gate *access.Gate, demo *server.Demo) error {
 	link := p.phone.URL
 	if demo != nil {
-		code, _, err := gate.Invite(access.Actor{Workspace: demo.Workspace, Name: "demo", Read: true, Write: true})
+		code, _, err := gate.Invite(access.Program(demo.Workspace, "demo"))
 		if err != nil {
 			return err
 		}

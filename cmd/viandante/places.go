@@ -17,6 +17,7 @@ import (
 	"viandante/core/feature"
 	"viandante/core/tabular"
 	"viandante/service"
+	"viandante/service/access"
 	"viandante/store"
 )
 
@@ -30,10 +31,8 @@ func placesCommand(e *env) *cobra.Command {
 		Use:   "import FILE --collection NAME",
 		Short: "Take a CSV, TSV, GeoJSON, GeoJSON text sequence, GPX or KML file into a collection",
 		Long: "Takes the rows of a file into a collection, which is made where there is none. What the columns hold " +
-			"is " +
-			"guessed and printed; --as COLUMN=ROLE changes it. A row that cannot be taken is passed over and told " +
-			"of. The " +
-			"same file again changes what it has changed, by its key.",
+			"is guessed and printed; --as COLUMN=ROLE changes it. A row that cannot be taken is passed over and told " +
+			"of. The same file again changes what it has changed, by its key.",
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return e.withTool(cmd.Context(), in.workspace, func(svc *service.Service, a service.Actor) error {
@@ -49,8 +48,7 @@ func placesCommand(e *env) *cobra.Command {
 	take.Flags().StringVar(&in.key, "key", "", "the column that names a row, so that the file can come again; - for "+
 		"none")
 	take.Flags().StringArrayVar(&in.as, "as", nil, "what a column holds, e.g. --as Breite=lat --as "+
-		"Notes=attribute:notes; "+
-		"roles are "+rolesText())
+		"Notes=attribute:notes; roles are "+rolesText())
 	take.Flags().StringVar(&in.refused, "refused", "", "write the rows that cannot be taken to this CSV, each with why")
 	take.Flags().BoolVar(&in.dry, "dry-run", false, "say what the columns are taken for, and change nothing")
 	var out fileFlags
@@ -112,7 +110,7 @@ func (e *env) withTool(
 	}
 	svc := service.New(db, e.regionDir(), e.log, service.Options{Tool: true})
 	defer svc.Close()
-	return f(svc, service.Actor{Workspace: id, Name: "command line", Read: true, Write: true})
+	return f(svc, access.Program(id, "command line"))
 }
 
 // workspaceOf returns the workspace of an id, or the only one; where there is none yet, one is made.
@@ -262,8 +260,7 @@ func exportFile(ctx context.Context, svc *service.Service, a service.Actor, name
 	}
 	if rows.Formats[format] == "" {
 		return fmt.Errorf("the format of %q is not known: name it .csv, .tsv, .geojson, .geojsons, .gpx or .kml, or "+
-			"use "+
-			"--format", name)
+			"use --format", name)
 	}
 	head, each, err := svc.Export(ctx, a, o.collection)
 	if err != nil {

@@ -8,7 +8,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"viandante/service"
 	"viandante/service/access"
 )
 
@@ -28,8 +27,7 @@ func tokenCommand(e *env) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			all, _ := access.ParseScopes(strings.Fields(access.AllScopes)) // they are scopes
-			a := service.Actor{Workspace: id, Name: "command line", Read: true, Write: true, Scopes: all}
+			a := access.Program(id, "command line")
 			_, secret, err := access.NewGate(db, time.Now).MakeToken(cmd.Context(), a, access.TokenDraft{Name: args[0],
 				Scopes:      strings.FieldsFunc(scopes, func(r rune) bool { return r == ',' || r == ' ' }),
 				Collections: collections,

@@ -165,8 +165,7 @@ func (t *table) wrong(err error) (row tabular.Row, isRow bool, end error) {
 		line, _ := t.r.FieldPos(0)
 		row.Line = line
 		row.Wrong = &tabular.Problem{Line: line, Reason: "has no end within 4 MB: a quote that opens hereabouts is " +
-			"never " +
-			"closed; nothing after it was read", Hint: `close it, or write a quote within a value as ""`}
+			"never closed; nothing after it was read", Hint: `close it, or write a quote within a value as ""`}
 		return row, true, nil
 	case errors.As(err, &pe):
 		hint := `put the whole value between quotes, and write a quote within it as ""`

@@ -98,6 +98,27 @@ func TestHostileOutlines(t *testing.T) {
 	assert.Equal(t, 12, dark, "dashes of four, with as much between them")
 }
 
+// Where a side is cut at an edge, the rest of it may have no height: 1e-17 beyond the edge, or a whole sheet beyond it.
+func TestSidesCutToNothing(t *testing.T) {
+	const seed = 16
+	r := rand.New(rand.NewPCG(seed, 0))
+	for range 20_000 {
+		s := newSheet(96, 96)
+		tiny := math.Pow(10, -4-16*r.Float64())
+		for _, x := range []float64{0, 96} {
+			y0, y1 := r.Float64()*96, r.Float64()*96
+			s.side(x-80, y0, x+tiny, y1, 1)
+			s.side(x+80, y0, x-tiny, y1, 1)
+			s.side(x-tiny, y1, x+tiny, math.Nextafter(y1, 100), 1)
+		}
+		for _, c := range s.cover {
+			if math.IsNaN(float64(c)) {
+				t.Fatal("what is no number covers nothing")
+			}
+		}
+	}
+}
+
 func TestABandIsAPartOfItsSheet(t *testing.T) {
 	whole, banded := newSheet(40, 40), newSheet(40, 40)
 	draw := func(s *sheet) {

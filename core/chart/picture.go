@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"runtime/debug"
 	"sync"
 )
 
@@ -151,7 +152,12 @@ func (g *ground) draw(ctx context.Context) ([]named, error) {
 	for i, p := range list {
 		wait.Go(func() {
 			room <- struct{}{}
-			defer func() { <-room }()
+			defer func() {
+				<-room
+				if r := recover(); r != nil { // nobody else's request ends for this one's sake
+					wrong[i] = fmt.Errorf("drawing tile %d/%d/%d: %v\n%s", p.z, p.x, p.y, r, debug.Stack())
+				}
+			}()
 			if wrong[i] = ctx.Err(); wrong[i] == nil {
 				names[i], wrong[i] = g.one(ctx, p)
 			}

@@ -214,8 +214,8 @@ func (s *sheet) side(x0, y0, x1, y1, k float64) {
 // falling enters a side whose second end lies lower.
 func (s *sheet) falling(x0, y0, x1, y1, k float64) {
 	wide, high := float64(s.width), float64(s.height)
-	if !(y1 > 0 && y0 < high) || x0 >= wide && x1 >= wide {
-		return
+	if !(y1 > y0 && y1 > 0 && y0 < high) || x0 >= wide && x1 >= wide {
+		return // what has no height, as the rest of a side cut at an edge may have none, covers nothing
 	}
 	slope := (x1 - x0) / (y1 - y0)
 	if y0 < 0 {

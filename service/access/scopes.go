@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/google/uuid"
+
 	"viandante/service/fault"
 	"viandante/store"
 )
@@ -85,12 +87,17 @@ func (a Actor) MayArrange() error {
 		return err
 	}
 	return fault.New(fault.Forbidden, "this token is for the collections %s only; what belongs to all of the "+
-		"workspace "+
-		"needs one that is for all collections", strings.Join(a.Collections, ", "))
+		"workspace needs one that is for all collections", strings.Join(a.Collections, ", "))
 }
 
 // IsLimited tells that the actor is for some collections only.
 func (a Actor) IsLimited() bool { return a.Collections != nil }
+
+// Program returns the actor that the program itself acts as in a workspace: it may do everything.
+func Program(workspace uuid.UUID, name string) Actor {
+	all, _ := ParseScopes(scopeNames) // they are scopes
+	return Actor{Workspace: workspace, Name: name, Scopes: all, Read: true, Write: true}
+}
 
 // asToken returns who comes with the credential of a token or a session.
 func asToken(c Credential) Actor {

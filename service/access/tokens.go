@@ -83,8 +83,7 @@ func (d *TokenDraft) check(a Actor, now time.Time) (Scope, error) {
 			mostOrigins, mostOfCollect))
 	case d.PerMinute < 0 || d.PerMinute > mostAMinute || d.PerDay < 0 || d.PerDay > mostADay:
 		return 0, fault.Refuse("per_minute", fmt.Sprint(d.PerMinute), fmt.Errorf("must be 0, for any number, to %d, "+
-			"per_day "+
-			"to %d", mostAMinute, mostADay))
+			"per_day to %d", mostAMinute, mostADay))
 	case scopes&^a.Scopes != 0:
 		return 0, fault.New(fault.Forbidden, "who has the scopes %s cannot hand on %s", orNone(a.Scopes),
 			strings.Join((scopes&^a.Scopes).Names(), ", "))

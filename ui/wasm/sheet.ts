@@ -152,7 +152,7 @@ function side(x0: f64, y0: f64, x1: f64, y1: f64, k: f64): void {
 /** Enters a side whose second end lies lower. */
 function falling(x0: f64, y0: f64, x1: f64, y1: f64, k: f64): void {
   const limit = <f64>size
-  if (!(y1 > 0 && y0 < limit) || (x0 >= limit && x1 >= limit)) return
+  if (!(y1 > y0 && y1 > 0 && y0 < limit) || (x0 >= limit && x1 >= limit)) return
   const slope = (x1 - x0) / (y1 - y0)
   if (y0 < 0) {
     x0 -= y0 * slope

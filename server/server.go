@@ -86,7 +86,8 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	e.Use(s.identify, bounded, s.measured, s.recovered, s.checkHost, preflight)
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1024, Skipper: func(c *echo.Context) bool {
 		p := c.Request().URL.Path
-		return strings.HasPrefix(p, "/v1/tiles/") || p == "/v1/changes" || p == "/v1/watches/events" ||
+		return strings.HasPrefix(p, "/v1/tiles/") || strings.HasSuffix(p, ".png") || p == "/v1/changes" ||
+			p == "/v1/watches/events" ||
 			strings.HasSuffix(p, "/stream")
 	}}))
 	e.GET(

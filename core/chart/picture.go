@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"math"
-	"runtime/debug"
 	"sync"
 )
 
@@ -155,7 +154,7 @@ func (g *ground) draw(ctx context.Context) ([]named, error) {
 			defer func() {
 				<-room
 				if r := recover(); r != nil { // nobody else's request ends for this one's sake
-					wrong[i] = fmt.Errorf("drawing tile %d/%d/%d: %v\n%s", p.z, p.x, p.y, r, debug.Stack())
+					wrong[i] = fmt.Errorf("drawing tile %d/%d/%d: %v", p.z, p.x, p.y, r)
 				}
 			}()
 			if wrong[i] = ctx.Err(); wrong[i] == nil {

@@ -96,8 +96,8 @@ func (e *env) withTool(
 	ctx context.Context, workspace string, f func(svc *service.Service, a service.Actor) error,
 ) (err error) {
 	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(400)        // little is held at a time: collecting it seldom costs little memory …
-		debug.SetMemoryLimit(80 << 20) // … up to here
+		debug.SetGCPercent(400)         // little is held at a time: collecting it seldom costs little memory …
+		debug.SetMemoryLimit(160 << 20) // … up to here
 	}
 	db, closeStore, err := e.openStore(ctx, false)
 	if err != nil {

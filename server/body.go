@@ -172,14 +172,18 @@ func brokenBody(err error, limit int64) error {
 	return refusal(http.StatusBadRequest, detail, "send as much as Content-Length says")
 }
 
-// checkType holds the media type of a body to those that the call knows.
+// checkType holds the media type of a body to those that the call knows; * at an end stands for anything.
 func checkType(r *http.Request, types []string) error {
 	text := r.Header.Get("Content-Type")
 	if text == "" {
 		return nil
 	}
 	kind, _, err := mime.ParseMediaType(text)
-	if err != nil || !slices.Contains(types, kind) {
+	known := func(one string) bool {
+		begins, open := strings.CutSuffix(one, "*")
+		return kind == one || open && strings.HasPrefix(kind, begins)
+	}
+	if err != nil || !slices.ContainsFunc(types, known) {
 		name := strconv.QuoteToASCII(text[:min(len(text), 100)])
 		return refusal(
 			http.StatusUnsupportedMediaType,

@@ -177,10 +177,11 @@ func (s *server) mappingOf(
 	return m, nil
 }
 
+// fileTypes are the media types that a file may come as; what it is shows how it begins.
 var fileTypes = []string{"text/csv", "text/tab-separated-values", "text/plain", "application/geo+json",
-	"application/json", "application/geo+json-seq", "application/gpx+xml", "application/vnd.google-earth.kml+xml",
-	"application/vnd.google-earth.kmz", "application/xml", "text/xml", "application/gzip", "application/zip",
-	"application/x-gzip", "application/vnd.ms-excel", "application/octet-stream"}
+	"application/json", "application/geo+json-seq", "application/gpx+xml",
+	"application/xml", "text/xml", "application/gzip", "application/zip",
+	"application/x-gzip", "application/vnd.*", "application/octet-stream"}
 
 // putImport answers PUT /v1/imports/ID: takes the file in its body into a collection. Who goes away stops it.
 func (s *server) putImport(c *echo.Context) error {

@@ -31,6 +31,11 @@ func counts(a answer) string {
 func TestASpreadsheetComesInAndOut(t *testing.T) {
 	s := newSite(t)
 	seen := s.call("POST", "/v1/import-preview?name=rests.csv&collection=rests", sheet, "Content-Type", "text/csv")
+	for kind, status := range map[string]int{"application/vnd.some-sheet": 200, "application/vnd": 415,
+		"image/png": 415} {
+		assert.Equal(t, status, s.call("POST", "/v1/import-preview?name=rests.csv", sheet, "Content-Type", kind).status,
+			kind)
+	}
 	require.Equal(t, 200, seen.status, "%s", seen.body)
 	assert.Equal(t, "code", seen.json["key"])
 	assert.EqualValues(t, 2, seen.json["wrong"], "the swapped one, and the one without a key")

@@ -623,7 +623,7 @@ func (v *Service) undoChange(ctx context.Context, a Actor, no uint64) (undone, c
 	return undone, changed, err
 }
 
-// Exported is what an export writes, and how many it has no form for.
+// Exported is what an export writes: a collection, and the columns that its features need.
 type Exported struct {
 	Collection Collection
 	// Columns are the attributes that the features have, those of the schema first.

@@ -40,10 +40,10 @@ const (
 	KML        Format = "kml"
 )
 
-// Formats are all of them, with their media types.
+// Formats are all of them, with the media types that they are sent as.
 var Formats = map[Format]string{CSV: "text/csv; charset=utf-8", TSV: "text/tab-separated-values; charset=utf-8",
 	GeoJSON: "application/geo+json", GeoJSONSeq: "application/geo+json-seq", GPX: "application/gpx+xml",
-	KML: "application/vnd.google-earth.kml+xml"}
+	KML: "application/xml"}
 
 // Options say how a file is to be read; what is left empty is found out.
 type Options struct {

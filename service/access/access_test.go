@@ -148,6 +148,38 @@ func TestAnInvitationLetsInOnce(t *testing.T) {
 	assert.Len(t, g.invited, mostInvites)
 }
 
+// Who is invited comes with the token's limits, ends with it, and is let in only while it is good.
+func TestAnInvitationHasTheLimitsOfItsToken(t *testing.T) {
+	g, db, workspace, now := gate(t)
+	until := now.Add(time.Hour).UTC().Truncate(time.Microsecond)
+	require.NoError(t, db.AddCredential(ctx, "few", store.Credential{Workspace: workspace, Kind: store.Token,
+		Name: "few", Scopes: "read", ExpiresAt: &until, PerMinute: 2}))
+	app, err := g.Look(ctx, "few")
+	require.NoError(t, err)
+	code, _, err := g.Invite(app.Actor())
+	require.NoError(t, err)
+	secret, ends, _, err := g.SignInInvited(ctx, code)
+	require.NoError(t, err)
+	assert.Equal(t, until, ends)
+	session, err := g.Look(ctx, secret)
+	require.NoError(t, err)
+	for _, c := range []Credential{app, session} {
+		_, err = g.Admit(ctx, c, "GET /v1/features")
+		require.NoError(t, err)
+	}
+	_, err = g.Admit(ctx, session, "GET /v1/features")
+	assert.True(t, fault.Is(err, fault.TooMany), "%v", err)
+
+	code, _, err = g.Invite(app.Actor())
+	require.NoError(t, err)
+	row, err := db.TokenOf(ctx, app.Token)
+	require.NoError(t, err)
+	_, err = db.Change(ctx, workspace, store.Actor{}, func(c *store.Change) error { return c.RevokeToken(row) })
+	require.NoError(t, err)
+	_, _, _, err = g.SignInInvited(ctx, code)
+	assert.True(t, fault.Is(err, fault.Unauthorized), "%v", err)
+}
+
 // A guest of a party gets no code that would let in somebody with more rights than he has.
 func TestAGuestInvitesNobody(t *testing.T) {
 	g := NewGate(nil, time.Now)

@@ -3,6 +3,7 @@ package access
 import (
 	"context"
 	"crypto/rand"
+	"errors"
 	"strings"
 	"time"
 
@@ -68,5 +69,15 @@ func (g *Gate) SignInInvited(
 		return "", until, "", fault.New(fault.Unauthorized,
 			"this link has been used, or is older than ten minutes: take a new one where you are signed in")
 	}
-	return g.begin(ctx, i.session)
+	if i.session.Token == uuid.Nil {
+		return g.begin(ctx, i.session)
+	}
+	row, err := g.store.TokenOf(ctx, i.session.Token) // the session has its limits, and ends with it
+	if errors.Is(err, store.ErrNotFound) {
+		err = errUnknown
+	}
+	if err != nil {
+		return "", until, "", err
+	}
+	return g.begin(ctx, session(row))
 }

@@ -1,5 +1,6 @@
 -- +goose Up
--- What a workspace keeps besides features: saved views, pictures laid over the ground, sources of imagery. body is JSON.
+-- What a workspace keeps besides features: saved views, pictures laid over the ground, sources of imagery. body is
+-- JSON.
 CREATE TABLE kept (
     workspace BINARY(16)      NOT NULL,
     topic     VARCHAR(20)     NOT NULL,

@@ -47,9 +47,13 @@ var groups = []struct {
 }{{"places", places}, {"island", island}, {"country", country}, {"chart", chart}, {"moving", moving},
 	{"opening", opening}, {"wandering", wandering}, {"million", million}, {"serving", serving},
 	{"catalog", catalogs}, {"following", following}, {"together", together},
-	{"outside", outside}}
+	{"outside", outside}, {"geocoding", geocoding}}
 
 func main() {
+	if len(os.Args) == 2 && os.Args[1] == "fit" {
+		fail(fit())
+		return
+	}
 	if len(os.Args) == 3 && os.Args[1] == "build" { // a process of its own, so that its memory can be read
 		stages, err := build(os.Args[2])
 		if err == nil {

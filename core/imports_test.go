@@ -17,12 +17,14 @@ var allowed = map[string]bool{
 	"errors": true, "fmt": true, "hash/crc32": true, "iter": true, "maps": true, "math": true, "math/bits": true,
 	"math/rand/v2": true, "regexp": true,
 	"slices": true, "strconv": true, "sort": true, "strings": true, "sync": true, "unicode": true, "unicode/utf8": true,
-	"unsafe":                         true,
-	"time":                           true, // for time.Duration and time.Time; reading the clock is caught below
-	"net/url":                        true, // to tell a web address from other texts
-	"golang.org/x/text/unicode/norm": true,
-	"github.com/google/uuid":         true, // for the value uuid.UUID
-	"github.com/tidwall/gjson":       true, // reads JSON
+	"unsafe":                            true,
+	"time":                              true, // for time.Duration and time.Time; reading the clock is caught below
+	"net/url":                           true, // to tell a web address from other texts
+	"golang.org/x/text/unicode/norm":    true,
+	"github.com/mozillazg/go-unidecode": true, // transliterates other scripts
+	"embed":                             true, // tables that are part of the program
+	"github.com/google/uuid":            true, // for the value uuid.UUID
+	"github.com/tidwall/gjson":          true, // reads JSON
 }
 
 // layers are all packages, from the lowest up. A package imports those of lower layers only; those of core, which is

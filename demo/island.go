@@ -110,6 +110,7 @@ func newIsland(seed uint64, offset spot, first int64, number int) *Island {
 	}
 	m.buildFarms()
 	m.grow()
+	m.divide()
 	return m
 }
 

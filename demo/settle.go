@@ -94,7 +94,8 @@ func (m *Island) settle(number int) {
 		}
 	}
 	for _, s := range m.settlements {
-		m.named(s.middle, "place", s.kind, "name", s.name, "population", fmt.Sprint(int(s.radius*s.radius/170)))
+		m.named(s.middle, append([]string{"place", s.kind, "name", s.name, "population",
+			fmt.Sprint(int(s.radius * s.radius / 170))}, otherNames[s.name]...)...)
 	}
 }
 

@@ -178,12 +178,15 @@ func TestTheProgramKnowsItsOwnMap(t *testing.T) {
 	})
 	s.all("landmarks", r.Landmarks(), func(i int) error {
 		name := r.Landmark(uint32(i)).Name
+		if name == "" {
+			return nil
+		}
 		var got finds
 		if _, err := s.get("/v1/geocode?limit=50&q="+url.QueryEscape(name), &got); err != nil {
 			return err
 		}
 		for _, f := range got.Features {
-			if f.Properties.Label == name {
+			if f.Properties.Label == name || strings.HasPrefix(f.Properties.Label, name+", ") {
 				return nil
 			}
 		}

@@ -32,7 +32,7 @@ func (s *server) geocode(c *echo.Context) error {
 	if err := q.check(); err != nil {
 		return err
 	}
-	finds, err := s.Service.Geocode(c.Request().Context(), actor(c), ask)
+	finds, _, err := s.Service.Geocode(c.Request().Context(), actor(c), ask)
 	return presentFinds(c, finds, err)
 }
 

@@ -11,15 +11,32 @@ import (
 	"viandante/service/atlas"
 )
 
-// Geocode finds addresses, streets, landmarks and localities in all regions, best first.
-func (v *Service) Geocode(ctx context.Context, a Actor, q address.Query) ([]address.Find, error) {
+// Geocode finds addresses, streets, landmarks and localities in all regions, best first; where there are none it tells
+// what was made of the query.
+func (v *Service) Geocode(
+	ctx context.Context,
+	a Actor,
+	q address.Query,
+) ([]address.Find, address.Understanding, error) {
 	if err := a.MayAsk(); err != nil {
-		return nil, err
+		return nil, address.Understanding{}, err
 	}
 	return v.atlas.Geocode(ctx, q)
 }
 
-// Reverse returns the addresses nearest to a position.
+// Suggest completes a query that is still being typed.
+func (v *Service) Suggest(
+	ctx context.Context,
+	a Actor,
+	q address.Query,
+) ([]address.Find, address.Understanding, error) {
+	if err := a.MayAsk(); err != nil {
+		return nil, address.Understanding{}, err
+	}
+	return v.atlas.Suggest(ctx, q)
+}
+
+// Reverse returns the addresses at a position, or what is true of it.
 func (v *Service) Reverse(a Actor, at geo.Point, limit int) ([]address.Find, error) {
 	if err := a.MayAsk(); err != nil {
 		return nil, err

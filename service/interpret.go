@@ -3,11 +3,13 @@ package service
 import (
 	"cmp"
 	"context"
+	"errors"
 	"slices"
 	"strings"
 
 	"viandante/core/address"
 	"viandante/core/geo"
+	"viandante/core/lexicon"
 	"viandante/service/catalog"
 	"viandante/service/fault"
 )
@@ -42,8 +44,8 @@ func (v *Service) Interpret(
 	if err != nil {
 		return nil, nil, err
 	}
-	finds, err := v.Geocode(ctx, a, address.Query{Text: text, Near: near, Limit: limit})
-	if err != nil {
+	finds, _, err := v.Suggest(ctx, a, address.Query{Text: text, Near: near, Limit: limit})
+	if err != nil && !withoutMap(err) {
 		return nil, nil, err
 	}
 	for i := range finds {
@@ -57,15 +59,22 @@ func (v *Service) Interpret(
 	return out[:min(limit, len(out))], nil, nil
 }
 
+// withoutMap tells whether an error says that there are no map data to answer from, now or at all. What is stored is
+// found all the same.
+func withoutMap(err error) bool {
+	var f *fault.Error
+	return errors.As(err, &f) && (f.Kind == fault.Impossible || f.Kind == fault.Unready)
+}
+
 // placesNamed finds stored features that hold all words of a text in their names, at most so many.
 func (v *Service) placesNamed(ctx context.Context, a Actor, text string, most int) (out []Meaning, err error) {
 	s, view, err := v.reading(ctx, a)
-	words := address.Words(text)
+	words := lexicon.Words(text)
 	if err != nil || len(words) == 0 {
 		return nil, err
 	}
 	s.Named(view, words, func(r catalog.Row) bool {
-		own := address.Words(r.Name())
+		own := lexicon.Words(r.Name())
 		met := 0
 		for _, w := range words {
 			if slices.ContainsFunc(own, func(o string) bool { return strings.HasPrefix(o, w) }) {

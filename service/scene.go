@@ -107,7 +107,7 @@ func (v *Service) Scene(ctx context.Context, a Actor, q SceneQuery) (Scene, erro
 		}
 	}
 	if strings.TrimSpace(q.Address) != "" {
-		found, err := v.atlas.Geocode(ctx, address.Query{Text: q.Address, Limit: 1})
+		found, _, err := v.atlas.Geocode(ctx, address.Query{Text: q.Address, Limit: 1})
 		if err != nil {
 			return out, err
 		}

@@ -168,6 +168,7 @@ func (b *builder) node(n taggedNode) {
 	}
 	name := n.tags["name"]
 	if name == "" {
+		b.unnamed(id, n.at, n.tags)
 		return
 	}
 	add := func(class region.Class, zoom, rank uint8) {
@@ -185,7 +186,8 @@ func (b *builder) node(n taggedNode) {
 		)
 	}
 	if s, ok := settlements[n.tags["place"]]; ok {
-		b.draft.Settlements = append(b.draft.Settlements, region.Settlement{ID: id, At: n.at, Name: name, Size: s.size})
+		b.draft.Settlements = append(b.draft.Settlements, region.Settlement{ID: id, At: n.at, Name: name, Size: s.size,
+			Also: n.tags.otherNames()})
 		add(region.Locality, s.zoom, 200+s.size)
 		return
 	}
@@ -193,7 +195,8 @@ func (b *builder) node(n taggedNode) {
 	if kind == "" {
 		return
 	}
-	b.draft.Landmarks = append(b.draft.Landmarks, region.Landmark{ID: id, At: n.at, Name: name, Kind: kind})
+	b.draft.Landmarks = append(b.draft.Landmarks, region.Landmark{ID: id, At: n.at, Name: name, Kind: kind,
+		Also: n.tags.otherNames()})
 	if n.tags["natural"] == "peak" {
 		rank := uint8(100) // the higher, the sooner its name is shown
 		if v, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(n.tags["ele"], "m")), 64); err == nil &&
@@ -370,6 +373,7 @@ func (b *builder) road(w *way, h highway) {
 			Access:   access,
 			SpeedKMH: speed(w.tags["maxspeed"]),
 			Name:     name,
+			Also:     w.tags.otherNames(),
 			Nodes:    w.nodes,
 		},
 	)
@@ -403,8 +407,11 @@ func (b *builder) area(id region.FeatureID, class region.Class, t tags, rings []
 	name := t["name"]
 	if name != "" {
 		if kind := t.landmarkKind(); kind != "" && class != region.Water {
-			b.draft.Landmarks = append(b.draft.Landmarks, region.Landmark{ID: id, At: middle, Name: name, Kind: kind})
+			b.draft.Landmarks = append(b.draft.Landmarks, region.Landmark{ID: id, At: middle, Name: name, Kind: kind,
+				Also: t.otherNames()})
 		}
+	} else {
+		b.unnamed(id, middle, t)
 	}
 	zoom := zoomForArea(size)
 	if class == region.Building {

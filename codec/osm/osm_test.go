@@ -154,7 +154,7 @@ func TestARealExtractIsTakenUnchanged(t *testing.T) {
 	t.Logf("%+v; %+v; %d bytes", report, r.Meta, len(data))
 
 	index := address.NewIndex(r)
-	street, err := index.Forward(t.Context(), address.Query{Text: "avinguda meritxell", Limit: 1})
+	street, _, err := index.Forward(t.Context(), address.Query{Text: "avinguda meritxell", Limit: 1})
 	require.NoError(t, err)
 	require.NotEmpty(t, street)
 	assert.Equal(t, address.Street, street[0].Kind)

@@ -192,7 +192,7 @@ func (b *builder) addWay(w *osm.Way) {
 func (b *builder) addRelation(r *osm.Relation) {
 	b.report.Relations++
 	t := tagsOf(r.Tags)
-	if t["type"] != "multipolygon" {
+	if t["type"] != "multipolygon" && !(t["type"] == "boundary" && t.isDistrict()) {
 		return
 	}
 	m := multipolygon{id: int64(r.ID), tags: t}

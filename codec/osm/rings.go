@@ -132,10 +132,22 @@ func join(lines [][]int64, mayTurn bool) (closed, open [][]int64) {
 }
 
 func (b *builder) multipolygon(m multipolygon) {
+	if m.tags.isDistrict() {
+		b.district(m)
+		return
+	}
 	class, ok := m.tags.areaClass()
 	if !ok {
 		return
 	}
+	if rings, ok := b.rings(m); ok {
+		b.area(region.NewFeatureID(region.FromRelation, m.id), class, m.tags, rings)
+	}
+}
+
+// rings joins the members of an area: the outer rings, the largest first, then the holes. It returns false where no
+// outer ring closes.
+func (b *builder) rings(m multipolygon) ([][]geo.E7, bool) {
 	var outer, inner [][]int64
 	for _, one := range m.members {
 		w := b.ways[one.way]
@@ -151,9 +163,6 @@ func (b *builder) multipolygon(m multipolygon) {
 	outerRings, openOuter := join(outer, true)
 	innerRings, openInner := join(inner, true)
 	b.report.OpenAreas += len(openOuter) + len(openInner)
-	if len(outerRings) == 0 {
-		return
-	}
 	var rings [][]geo.E7
 	for _, r := range outerRings {
 		rings = append(rings, ring(b.line(r), false))
@@ -165,7 +174,7 @@ func (b *builder) multipolygon(m multipolygon) {
 		rings[:len(outerRings)],
 		func(x, y []geo.E7) int { return cmp.Compare(signedArea(y), signedArea(x)) },
 	)
-	b.area(region.NewFeatureID(region.FromRelation, m.id), class, m.tags, rings)
+	return rings, len(outerRings) > 0
 }
 
 // coast builds the land from the coastlines, which have land at their left. Data without any is all land; a coast that

@@ -11,6 +11,7 @@ import (
 	"unsafe"
 
 	"viandante/core/geo"
+	"viandante/core/lexicon"
 	"viandante/core/spatial"
 )
 
@@ -22,7 +23,7 @@ import (
 //	directory  for each section: 4 bytes name, u32 CRC-32C of its bytes, u64 offset, u64 length
 const (
 	magic   = "VIANDREG"
-	Version = 2
+	Version = 3
 	align   = 64
 )
 
@@ -52,6 +53,8 @@ type Meta struct {
 	Junctions int `json:"junctions"`
 	Addresses int `json:"addresses"`
 	Streets   int `json:"streets"`
+	// Folding is the version of lexicon.Fold that the names are kept by.
+	Folding int `json:"folding"`
 	// Heights is how far apart the heights lie, in metres, or 0 where there are none.
 	HeightsM float64 `json:"heights_m,omitempty"`
 }
@@ -134,6 +137,19 @@ func (r *Region) Verify() error {
 	return nil
 }
 
+// GazetteerSections are the sections that addresses and names are found by.
+var GazetteerSections = []string{"LOCA", "LAND", "PCOD", "STRE", "ADDR", "ADRO", "ADRT", "CROS", "LEXL", "LEXN", "WGHT",
+	"RARE",
+	"POSO", "POST", "NAME", "NAMW", "THNG", "ABBR"}
+
+// SectionBytes returns how many bytes some sections take together.
+func (r *Region) SectionBytes(names ...string) (sum int) {
+	for _, name := range names {
+		sum += len(r.file.section(name))
+	}
+	return sum
+}
+
 type section struct {
 	data []byte
 	sum  uint32
@@ -205,7 +221,8 @@ func (s *sections) bytes() []byte {
 type fixed interface {
 	uint8 | uint16 | uint32 | uint64 | geo.E7 | spatial.Box | groundRecord | segmentRecord |
 		addressRecord | streetRecord |
-		settlementRecord | landmarkRecord | reliefRecord
+		settlementRecord | landmarkRecord | reliefRecord | postcodeRecord | crossingRecord | lexicon.Node |
+		nameRecord | thingRecord
 }
 
 // errTooLarge is returned for map data whose names or road shapes do not fit the 32 bits of their offsets.
@@ -274,6 +291,9 @@ func (p *pool) number(s string) uint32 {
 	return n
 }
 
+// textOf returns the text of a number that the pool gave out.
+func (p *pool) textOf(n uint32) []byte { return p.text[p.offsets[n]:p.offsets[n+1]] }
+
 // names gives back what a pool collected: text n lies from offset n to offset n+1.
 type names struct {
 	offsets []uint32
@@ -281,13 +301,16 @@ type names struct {
 }
 
 // Text returns text number n, or "" where there is none.
-func (p names) Text(n uint32) string {
+func (p names) Text(n uint32) string { return string(p.textBytes(n)) }
+
+// textBytes returns text number n in place.
+func (p names) textBytes(n uint32) []byte {
 	if uint64(n)+1 >= uint64(len(p.offsets)) {
-		return ""
+		return nil
 	}
 	from, to := p.offsets[n], p.offsets[n+1]
 	if from > to || uint64(to) > uint64(len(p.text)) {
-		return ""
+		return nil
 	}
-	return string(p.text[from:to])
+	return p.text[from:to:to]
 }

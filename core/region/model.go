@@ -238,8 +238,12 @@ type Road struct {
 	// SpeedKMH is the limit for cars in km/h, or 0 where none is known.
 	SpeedKMH uint8
 	Name     string
+	Also     []OtherName
 	Nodes    []int64
 }
+
+// OtherName is a name that a thing is known by as well, with the kind of it: a language, "old", "alternative", "local".
+type OtherName struct{ Kind, Text string }
 
 // Address is a house number somewhere.
 type Address struct {
@@ -255,14 +259,25 @@ type Settlement struct {
 	Name string
 	// Size orders localities: 4 city, 3 town, 2 village, 1 hamlet or quarter.
 	Size uint8
+	Also []OtherName
+	// District is the name of the part of the country that it lies in; Encode fills it in from the draft's districts.
+	District string
 }
 
-// Landmark is a named thing that can be looked for: a square, a shop, a peak.
+// District is a part of the country: outer rings counterclockwise, holes clockwise, none repeats its first point.
+type District struct {
+	ID    FeatureID
+	Name  string
+	Rings [][]geo.E7
+}
+
+// Landmark is a thing that can be looked for: a square, a shop, a peak. Where it has no name, it is found by its kind.
 type Landmark struct {
 	ID   FeatureID
 	At   geo.E7
 	Name string
 	Kind string
+	Also []OtherName
 }
 
 // Draft is a region under way: everything that an importer found.
@@ -276,6 +291,7 @@ type Draft struct {
 	Addresses   []Address
 	Settlements []Settlement
 	Landmarks   []Landmark
+	Districts   []District
 	// Heights may be nil.
 	Heights *relief.Grid
 }

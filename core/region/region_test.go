@@ -451,7 +451,6 @@ func exercise(data []byte) {
 	r.AddressesNear(geo.MustPoint(0, 0), func(i uint32, _ float64) bool { r.Address(i); return true })
 	for i := range uint32(r.Streets()) {
 		r.Street(i)
-		r.StreetPoint(i)
 	}
 	for i := range uint32(r.Settlements()) {
 		r.Settlement(i)

@@ -19,7 +19,6 @@ import (
 	"github.com/maypok86/otter/v2"
 
 	"viandante/core/address"
-	"viandante/core/geo"
 	"viandante/core/region"
 	"viandante/core/road"
 	"viandante/core/tile"
@@ -85,7 +84,7 @@ type openRegion struct {
 	row     store.RegionRow
 	region  *regionfile.File
 	router  *road.Router
-	address *address.Index
+	address address.Index
 }
 
 // trouble is a region file that could not be read, and when that is tried again.
@@ -303,38 +302,6 @@ func (a *Atlas) Source(name string) string {
 		}
 	}
 	return ""
-}
-
-// Geocode finds addresses, streets, landmarks and localities in all regions, best first.
-func (a *Atlas) Geocode(ctx context.Context, q address.Query) ([]address.Find, error) {
-	return a.finds(q, func(x *address.Index) ([]address.Find, error) { return x.Forward(ctx, q) })
-}
-
-// Reverse returns the addresses nearest to a position.
-func (a *Atlas) Reverse(at geo.Point, limit int) ([]address.Find, error) {
-	q := address.Query{Near: at, Limit: limit}
-	return a.finds(q, func(x *address.Index) ([]address.Find, error) { return x.Reverse(at, limit), nil })
-}
-
-// finds asks all regions, and puts what they find in order.
-func (a *Atlas) finds(
-	q address.Query,
-	ask func(*address.Index) ([]address.Find, error),
-) (out []address.Find, err error) {
-	set := a.regions.Load()
-	broken := a.reading(set, func() {
-		for _, r := range set.open {
-			var found []address.Find
-			if found, err = ask(r.address); err != nil {
-				return
-			}
-			out = address.Merge(out, found, q)
-		}
-	})
-	if err = errors.Join(err, broken); err == nil && len(out) == 0 {
-		err = set.complete()
-	}
-	return out, err
 }
 
 // cacheBytes bounds the tiles that are remembered.

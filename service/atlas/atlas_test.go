@@ -95,7 +95,7 @@ func TestEveryRegionInUseAnswersForWhatItHolds(t *testing.T) {
 	use(t, a, atlastest.Isle("Eastham", 10))
 	use(t, a, atlastest.Isle("Westham", -10))
 	for place, lng := range map[string]float64{"Eastham": 10, "Westham": -10} {
-		finds, err := a.Geocode(ctx, address.Query{Text: "mill lane 2 " + place, Limit: 1})
+		finds, _, err := a.Geocode(ctx, address.Query{Text: "mill lane 2 " + place, Limit: 1})
 		require.NoError(t, err)
 		assert.Equal(t, "Mill Lane 2, "+place, finds[0].Label)
 		back, err := a.Reverse(geo.MustPoint(0, lng+0.004), 1)
@@ -159,7 +159,7 @@ func TestARegionThatIsCutShort(t *testing.T) {
 	require.NoError(t, err)
 	_, _, before := a.Regions()
 	require.NoError(t, os.Truncate(file, 0))
-	_, err = a.Geocode(ctx, address.Query{Text: "mill lane 2 eastham", Limit: 1})
+	_, _, err = a.Geocode(ctx, address.Query{Text: "mill lane 2 eastham", Limit: 1})
 	require.True(t, fault.Is(err, fault.Unready))
 	assert.ErrorContains(t, err, "Eastham cannot be read")
 	assert.Equal(t, int64(1), a.Faults())
@@ -168,7 +168,7 @@ func TestARegionThatIsCutShort(t *testing.T) {
 	require.Len(t, away, 1)
 	assert.Equal(t, "Eastham", away[0].Name)
 	assert.NotEqual(t, before, after)
-	finds, err := a.Geocode(ctx, address.Query{Text: "mill lane 2 westham", Limit: 1})
+	finds, _, err := a.Geocode(ctx, address.Query{Text: "mill lane 2 westham", Limit: 1})
 	require.NoError(t, err, "the others go on")
 	assert.Equal(t, "Mill Lane 2, Westham", finds[0].Label)
 	_, err = a.Route(ctx, region.Foot, []geo.Point{geo.MustPoint(0, 10), geo.MustPoint(0, 10.01)})
@@ -181,7 +181,7 @@ func TestARegionThatIsCutShort(t *testing.T) {
 		list, away, _ := a.Regions()
 		return len(list) == 2 && len(away) == 0
 	}, time.Minute, 20*time.Millisecond)
-	finds, err = a.Geocode(ctx, address.Query{Text: "mill lane 2 eastham", Limit: 1})
+	finds, _, err = a.Geocode(ctx, address.Query{Text: "mill lane 2 eastham", Limit: 1})
 	require.NoError(t, err)
 	assert.Equal(t, "Mill Lane 2, Eastham", finds[0].Label)
 }

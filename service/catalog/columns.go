@@ -9,8 +9,8 @@ import (
 
 	"github.com/tidwall/gjson"
 
-	"viandante/core/address"
 	"viandante/core/feature"
+	"viandante/core/lexicon"
 )
 
 // A column holds the values of an attribute for a block of a chunk's items, so that it is read out of their records
@@ -93,7 +93,7 @@ func (c *columns) value(k *chunk, i int, name string, g *group) value {
 	return k.read(i, name)
 }
 
-func textValue(s string) value { return value{math.NaN(), address.Fold(s)} }
+func textValue(s string) value { return value{math.NaN(), lexicon.Fold(s)} }
 
 func numberValue(v float64) value { return value{number: v} }
 

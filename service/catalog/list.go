@@ -13,9 +13,9 @@ import (
 	"github.com/tidwall/gjson"
 	"golang.org/x/sync/singleflight"
 
-	"viandante/core/address"
 	"viandante/core/feature"
 	"viandante/core/geo"
+	"viandante/core/lexicon"
 )
 
 // List asks for features of any kind as a list to read: searched, filtered, sorted, from anywhere in it.
@@ -153,7 +153,7 @@ func (s *Snapshot) sorted(v View, q List, first int) *sorted {
 	passes := func(k *chunk, i int, item uint32) bool {
 		return only[k.group[i]] && (lets == nil || lets(s.row(item)))
 	}
-	words := strings.Fields(address.Fold(q.Text))
+	words := strings.Fields(lexicon.Fold(q.Text))
 	switch {
 	case len(q.IDs) > 0:
 		f := one()

@@ -6,9 +6,9 @@ import (
 
 	"github.com/google/uuid"
 
-	"viandante/core/address"
 	"viandante/core/feature"
 	"viandante/core/geo"
+	"viandante/core/lexicon"
 )
 
 // Row is a feature as a snapshot has it.
@@ -140,7 +140,7 @@ func (r Row) Feature() (*feature.Feature, error) {
 func appendSearched(dst []byte, f *feature.Feature) []byte {
 	line := func(s string) {
 		from := len(dst)
-		dst = append(dst, address.Fold(s)...)
+		dst = append(dst, lexicon.Fold(s)...)
 		for i := from; i < len(dst); i++ {
 			if dst[i] == '\n' || dst[i] == 0 {
 				dst[i] = ' '

@@ -1,0 +1,129 @@
+package address
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	"viandante/core/geo"
+	"viandante/core/geodesy"
+	"viandante/core/lexicon"
+	"viandante/core/region"
+)
+
+// nearWords stand between a kind of thing and where it is looked for.
+var nearWords = map[string]bool{"near": true, "by": true, "in": true, "around": true, "at": true, "nearest": true,
+	"bei": true, "nahe": true, "nah": true, "um": true, "pres": true, "cerca": true, "vicino": true, "presso": true,
+	"close": true, "beside": true, "next": true, "en": true, "a": true}
+
+// littleWords may follow them.
+var littleWords = map[string]bool{"to": true, "the": true, "of": true, "de": true, "der": true, "dem": true, "du": true,
+	"la": true, "le": true, "al": true, "alla": true, "del": true, "a": true, "von": true, "to the": true}
+
+// nearSomething splits "fountain near Great Harbour Street" into the kind of thing and the rest of the text.
+func (x *index) nearSomething(q Query) (kind uint32, rest string, ok bool) {
+	if q.Text == "" {
+		return 0, "", false
+	}
+	toks := tokens(nil, q)
+	for i := 1; i < len(toks)-1 && i < 6; i++ {
+		if !nearWords[toks[i].text] {
+			continue
+		}
+		if kind, ok = x.kindNamed(toks[:i]); !ok {
+			continue
+		}
+		j := i + 1
+		for j < len(toks)-1 && (littleWords[toks[j].text] || nearWords[toks[j].text]) {
+			j++
+		}
+		for ; j < len(toks); j++ {
+			if toks[j].before == ',' {
+				rest += ","
+			}
+			rest += " " + toks[j].typed
+		}
+		return kind, rest, true
+	}
+	return 0, "", false
+}
+
+// kindNamed returns the kind of thing that tokens name, all of them and exactly; a final s may be too many.
+func (x *index) kindNamed(toks []token) (kind uint32, ok bool) {
+	words := make([]uint32, 0, len(toks))
+	for i, t := range toks {
+		w, ok := x.lexicon.Exact(t.text)
+		if n := len(t.text); !ok && i == len(toks)-1 && n > 3 && t.text[n-1] == 's' {
+			w, ok = x.lexicon.Exact(t.text[:n-1])
+		}
+		if !ok {
+			return 0, false
+		}
+		words = append(words, w)
+	}
+	if len(words) == 0 {
+		return 0, false
+	}
+	x.r.NamesWith(words[0], func(name uint32) bool {
+		if !slices.Equal(x.r.NameWords(name), words) {
+			return true
+		}
+		n := x.r.Named(name, x.r.Things(name)-1) // categories are the last of a name's things
+		kind, ok = n.Item, n.Kind == region.CategoryThing
+		return !ok
+	})
+	return kind, ok
+}
+
+// nearestOf returns the landmarks of a kind that are nearest to a position.
+func (x *index) nearestOf(kind uint32, at geo.Point, most int) []Find {
+	type candidate struct {
+		item uint32
+		d    float64
+	}
+	var all []candidate
+	x.r.LandmarksOfKind(kind, func(i uint32, where geo.Point) {
+		all = append(all, candidate{i, geodesy.Measure(geodesy.Sphere, at, where).DistanceM})
+	})
+	slices.SortFunc(all, func(a, b candidate) int { return cmp.Or(cmp.Compare(a.d, b.d), cmp.Compare(a.item, b.item)) })
+	var out []Find
+	for _, c := range all[:min(most, len(all))] {
+		f := x.landmark(c.item)
+		f.DistanceM = geodesy.Distance(at, f.At)
+		out = append(out, f)
+	}
+	return out
+}
+
+// answerNear answers a query for a kind of thing near something.
+func (x *index) answerNear(ctx context.Context, q Query, kind uint32, rest string) ([]Find, error) {
+	where, _, err := x.answer(ctx, Query{Text: rest, Near: q.Near, Limit: 1}, false)
+	if err != nil || len(where) == 0 {
+		return nil, err
+	}
+	out := x.nearestOf(kind, where[0].At, q.Limit)
+	for i := range out {
+		out[i].Confidence = where[0].Confidence * 0.95
+		out[i].Matched = append(lexicon.Spoken(q.Text)[:1:1], where[0].Matched...)
+		out[i].Corrected, out[i].Ignored = where[0].Corrected, where[0].Ignored
+		out[i].cost = where[0].cost + float64(i)/1000
+	}
+	return out, nil
+}
+
+// categories makes readings of a query that names a kind of thing and nothing else: the nearest ones.
+func (rd *reader) categories() {
+	if !rd.query.Near.IsValid() || len(rd.tokens) > 4 {
+		return
+	}
+	kind, ok := rd.x.kindNamed(rd.tokens)
+	if !ok {
+		return
+	}
+	all := tokenSet(1)<<len(rd.tokens) - 1
+	for i, f := range rd.x.nearestOf(kind, rd.query.Near, rd.query.Limit) {
+		rd.readings = append(rd.readings, reading{kind: Landmark, item: uint32(f.item), tokens: all, at: f.At,
+			cost: landmarkCost, rank: landmarkCost + 0.02*float64(i), place: rd.x.r.LandmarkSettlement(f.item),
+			category: true})
+	}
+}

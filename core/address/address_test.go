@@ -41,7 +41,7 @@ func sampleRegion(t testing.TB) *region.Region {
 				d.Addresses = append(d.Addresses, region.Address{ID: region.FeatureID(1000*(i+1) + 100*s + n),
 					At:     e7(lat+float64(n)*1e-4, lng+float64(n%2*2-1)*1e-4),
 					Number: strconv.Itoa(n), Street: street, Place: name, Postcode: []string{"4100", "4200",
-					"4300"}[i]})
+						"4300"}[i]})
 			}
 			for n := range 23 {
 				id := int64(10_000*(i+1) + 100*s + n)

@@ -32,6 +32,7 @@ const (
 	otherName    = 0.05
 	nearCost     = 0.8 // at most, for what lies far from where the person looks
 	keepWithin   = 2.2 // readings that cost so much more than the best are not kept
+	keepTyping   = 1.5 // the same for a query that is being typed
 	hopeless     = 7.0 // and those that cost more than this are no readings
 )
 

@@ -9,7 +9,7 @@ import (
 var (
 	meeting     = map[string]bool{"and": true, "und": true, "et": true, "y": true, "e": true, "at": true, "x": true}
 	cornerWords = map[string]bool{"corner": true, "crossing": true, "junction": true, "intersection": true,
-		"ecke": true,
+		"ecke":     true,
 		"kreuzung": true, "angle": true, "croisement": true, "esquina": true, "cruce": true, "angolo": true,
 		"incrocio": true, "of": true, "the": true, "von": true, "de": true, "del": true, "di": true, "tra": true}
 )

@@ -16,8 +16,6 @@ type nameMatch struct {
 }
 
 const (
-	// mostPostings bounds how many names are looked at because of the words that they hold.
-	mostPostings = 60_000
 	// mostNames bounds how many names are kept.
 	mostNames = 300
 	// leastShare is how much of a name the query must have, by what its words tell: a name that shares nothing with it
@@ -63,7 +61,7 @@ func (rd *reader) gather() {
 		return cmp.Or(cmp.Compare(rd.x.r.WordPostings(a), rd.x.r.WordPostings(b)), cmp.Compare(a, b))
 	})
 	rd.touched = rd.touched[:0]
-	left := mostPostings
+	left := rd.limits.postings
 	for _, word := range order {
 		if left <= 0 {
 			break
@@ -108,8 +106,10 @@ func (rd *reader) consider(name uint32) {
 
 // runOf returns the matches of a word, the cheapest first.
 func (rd *reader) runOf(word uint32) []wordMatch {
-	from, _ := slices.BinarySearchFunc(rd.matches, word, func(m wordMatch, w uint32) int { return cmp.Compare(m.word,
-		w) })
+	from, _ := slices.BinarySearchFunc(rd.matches, word, func(m wordMatch, w uint32) int {
+		return cmp.Compare(m.word,
+			w)
+	})
 	to := from
 	for to < len(rd.matches) && rd.matches[to].word == word {
 		to++

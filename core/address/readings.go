@@ -31,7 +31,8 @@ type reader struct {
 	numberTokens tokenSet
 	around       around
 	readings     []reading
-	streetsTo    int     // how many streets may still be looked at
+	streetsTo    int // how many streets may still be looked at
+	limits       limits
 	best         float64 // the least cost of a reading so far
 	record       []recorded
 	recording    bool
@@ -70,15 +71,32 @@ type reading struct {
 	category            bool // found by the kind of thing that it is
 }
 
+// limits bound the work of a query: the names looked at because of their words, the streets, the readings kept, and how
+// much a reading may cost more than the best.
+type limits struct {
+	postings, streets, readings int
+	keep                        float64
+}
+
+var (
+	asked = limits{postings: 60_000, streets: 20_000, readings: 4000, keep: keepWithin}
+	typed = limits{postings: 12_000, streets: 2500, readings: 600, keep: keepTyping}
+)
+
+// typedEnough is how much a completion may cost for words with two errors not to be tried: the next keystroke comes.
+const typedEnough = 3.5
+
 const (
-	mostStreets    = 20_000
-	mostReadings   = 4000
 	mostThings     = 3000 // of one name
 	neighbourhoodM = 2500.0
 )
 
 func (rd *reader) begin(q Query, typing bool) {
 	rd.query, rd.suggesting, rd.typing = q, typing, typing
+	rd.limits = asked
+	if typing {
+		rd.limits = typed
+	}
 	rd.tokens = tokens(rd.tokens, q)
 	if n := len(rd.tokens); n > 0 && typing && q.Text != "" {
 		if last := q.Text[len(q.Text)-1]; last == ' ' || last == ',' || last == '\n' {
@@ -102,16 +120,16 @@ func (rd *reader) read(stage int) {
 	rd.names()
 	rd.askedNumbers()
 	rd.lookAround()
-	rd.streetsTo = mostStreets
+	rd.streetsTo = rd.limits.streets
 	rd.best = math.Inf(1)
 	rd.crossings()
 	rd.categories()
 	for _, m := range rd.named {
-		if rd.least(m) > rd.best+keepWithin && !rd.x.exhaustive {
+		if rd.least(m) > rd.best+rd.limits.keep && !rd.x.exhaustive {
 			continue
 		}
 		rd.readName(m)
-		if len(rd.readings) > mostReadings && !rd.x.exhaustive {
+		if len(rd.readings) > rd.limits.readings && !rd.x.exhaustive {
 			break
 		}
 	}
@@ -126,7 +144,11 @@ func (rd *reader) explained(stage int) bool {
 		r := &rd.readings[i]
 		best = min(best, r.cost+rd.spared(all&^r.tokens)) // what it leaves out counts twice: it may be misspelt
 	}
-	return best < float64(stage+1)*0.95 && !rd.x.exhaustive
+	enough := float64(stage+1) * 0.95
+	if rd.suggesting && stage == 1 {
+		enough = typedEnough
+	}
+	return best < enough && !rd.x.exhaustive
 }
 
 // least is the least that a reading of a name can cost.
@@ -269,7 +291,7 @@ func (rd *reader) competes(r *reading, more tokenSet) bool {
 		}
 	}
 	cost += min(around, mostAround)
-	return cost <= rd.best+keepWithin || rd.x.exhaustive
+	return cost <= rd.best+rd.limits.keep || rd.x.exhaustive
 }
 
 // readStreet makes the reading of a street, with its houses if the query has a number.
@@ -483,7 +505,7 @@ func (rd *reader) costOf(r reading) float64 {
 func (rd *reader) add(r reading) {
 	whole := rd.costOf(r)
 	r.cost, r.ignored = whole, whole-r.cost
-	if r.cost > min(hopeless, 1+0.75*rd.ignoringAll) || r.cost > rd.best+keepWithin && !rd.x.exhaustive {
+	if r.cost > min(hopeless, 1+0.75*rd.ignoringAll) || r.cost > rd.best+rd.limits.keep && !rd.x.exhaustive {
 		return
 	}
 	r.rank += r.cost
@@ -499,7 +521,7 @@ func (rd *reader) keepBest() {
 	}
 	kept := rd.readings[:0]
 	for _, r := range rd.readings {
-		if r.cost <= best+keepWithin && r.at.IsValid() {
+		if r.cost <= best+rd.limits.keep && r.at.IsValid() {
 			if rd.query.Near.IsValid() {
 				r.rank += farness(rd.query.Near, r.at)
 			}
@@ -510,7 +532,7 @@ func (rd *reader) keepBest() {
 	slices.SortFunc(kept, func(a, b reading) int {
 		return cmp.Or(cmp.Compare(a.rank, b.rank), cmp.Compare(a.kind, b.kind), cmp.Compare(a.item, b.item),
 			cmp.Compare(a.other, b.other), cmp.Compare(a.house.first, b.house.first), cmp.Compare(a.name.name,
-			b.name.name))
+				b.name.name))
 	})
 	// A thing is one find, by the best of the names that lead to it.
 	seen := map[[3]uint32]bool{}

@@ -45,13 +45,13 @@ func (x *index) Reverse(at geo.Point, limit int) []Find {
 			f.Confidence = 1
 		}
 	}
-	st, on := x.streetNear(at)
-	first := -1
-	switch {
-	case here.building != 0 && slices.ContainsFunc(houses, func(f Find) bool { return f.Inside }):
-		first = slices.IndexFunc(houses, func(f Find) bool { return f.Inside })
-	case on && st.DistanceM <= inStreetM:
-		first = x.beside(at, st, houses)
+	first := slices.IndexFunc(houses, func(f Find) bool { return f.Inside })
+	var st streetHere
+	on := false
+	if first < 0 {
+		if st, on = x.streetNear(at); on && st.DistanceM <= inStreetM {
+			first = x.beside(at, st, houses)
+		}
 	}
 	if first > 0 {
 		f := houses[first]
@@ -60,7 +60,7 @@ func (x *index) Reverse(at geo.Point, limit int) []Find {
 	switch {
 	case first >= 0:
 	case on && st.DistanceM <= inStreetM && (len(houses) == 0 || houses[0].DistanceM > lonelyM):
-		houses = slices.Insert(houses, 0, st.Find)
+		houses = slices.Insert(houses, 0, x.placed(st.Find, at))
 	case len(houses) == 0 || houses[0].DistanceM > lonelyM || !here.land || here.named != "":
 		if f, ok := x.ground(at, here); ok {
 			houses = slices.Insert(houses, 0, f)
@@ -163,13 +163,18 @@ func (x *index) streetNear(at geo.Point) (out streetHere, ok bool) {
 		street := x.r.Text(seg.Name)
 		out.Find = Find{Kind: Street, Street: street, At: foot, DistanceM: geodesy.Distance(at, foot),
 			Confidence: 1 - 0.5*d/maxReverseM}
-		if place := x.nearestPlace(at); place != region.NoSettlement {
-			out.Locality, out.District = x.place(place)
-		}
-		out.Label = label(street, "", out.Locality, "")
 		return false
 	})
 	return out, ok
+}
+
+// placed completes the find of a street by the settlement that a position belongs to.
+func (x *index) placed(f Find, at geo.Point) Find {
+	if place := x.nearestPlace(at); place != region.NoSettlement {
+		f.Locality, f.District = x.place(place)
+	}
+	f.Label = label(f.Street, "", f.Locality, "")
+	return f
 }
 
 // beside returns the house to tell for a position beside a street: the nearest of that street on the position's side of
@@ -252,12 +257,10 @@ func (x *index) hasLand() bool {
 func (x *index) nearestPlace(at geo.Point) uint32 {
 	best, least := region.NoSettlement, 25_000.0
 	reach := [...]float64{1, 1, 1.5, 3, 6}
+	p := planeAt(at)
 	for i := range uint32(x.r.Settlements()) {
 		where, size := x.r.SettlementAt(i)
-		if math.Abs(where.Lat()-at.Lat()) > 0.25 {
-			continue
-		}
-		d := geodesy.Measure(geodesy.Sphere, at, where).DistanceM / reach[min(int(size), 4)]
+		d := math.Hypot(wrapped(where.Lng()-at.Lng())*p.perLng, (where.Lat()-at.Lat())*p.perLat) / reach[min(int(size), 4)]
 		if d < least {
 			best, least = i, d
 		}

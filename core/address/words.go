@@ -22,7 +22,7 @@ const stages = 3
 // mostPerToken bounds how many words within errors a token may stand for, mostCompletions how many it may begin.
 const (
 	mostPerToken    = 40
-	mostCompletions = 80
+	mostCompletions = 50
 )
 
 // words finds what the tokens may stand for in a stage, sorted by word.

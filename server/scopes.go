@@ -32,6 +32,7 @@ var needs = []struct {
 }{
 	{"/v1/tokens", need{access.Admin, true}},
 	{"/v1/geocode", need{access.Geocode, false}},
+	{"/v1/suggest", need{access.Geocode, false}},
 	{"/v1/route", need{access.Route, false}},
 	{"/v1/parties/:id/members", need{access.Live, false}}, // an app tells where it is; reading is held apart
 	{"/v1/parties", need{access.Live, true}},

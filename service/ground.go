@@ -21,6 +21,9 @@ func (v *Service) Geocode(
 	if err := a.MayAsk(); err != nil {
 		return nil, address.Understanding{}, err
 	}
+	if position, err := readPosition(q.Text); q.Text != "" && err == nil {
+		return []address.Find{position}, address.Understanding{}, nil
+	}
 	return v.atlas.Geocode(ctx, q)
 }
 
@@ -32,6 +35,9 @@ func (v *Service) Suggest(
 ) ([]address.Find, address.Understanding, error) {
 	if err := a.MayAsk(); err != nil {
 		return nil, address.Understanding{}, err
+	}
+	if position, err := readPosition(q.Text); q.Text != "" && err == nil {
+		return []address.Find{position}, address.Understanding{}, nil
 	}
 	return v.atlas.Suggest(ctx, q)
 }

@@ -14,49 +14,73 @@ import (
 	"viandante/service/fault"
 )
 
-// Meaning is one thing that a text may mean: a position, a stored feature, or something that the geocoder found.
+// Meaning is one thing that a text may mean: a stored feature, or something that the geocoder found.
 type Meaning struct {
 	Confidence float64 // from 0 to 1
-	// One of the three is set.
-	Position *geo.Reading
-	Row      *catalog.Row
-	Find     *address.Find
+	// One of the two is set.
+	Row  *catalog.Row
+	Find *address.Find
+}
+
+// Interpretation is what a text may mean, the surest first.
+type Interpretation struct {
+	Meanings []Meaning
+	// Unread says why a text that looks like coordinates is none.
+	Unread *fault.Field
+	// WithoutMap says why no addresses were looked for, "" where they were.
+	WithoutMap string
+	// Understanding tells, where nothing was found, what was made of it.
+	Understanding address.Understanding
 }
 
 // Interpret understands whatever somebody typed into the one line: a position in any notation, or else the stored
 // places and the addresses that the words may mean, the surest first. What looks like coordinates but cannot be any is
 // no error: people are still typing. Nothing is found then, and the fault says what would be right.
-func (v *Service) Interpret(
-	ctx context.Context,
-	a Actor,
-	text string,
-	near geo.Point,
-	limit int,
-) ([]Meaning, *fault.Field, error) {
+func (v *Service) Interpret(ctx context.Context, a Actor, text string, near geo.Point, limit int) (
+	out Interpretation, err error,
+) {
 	if err := a.MayRead(); err != nil {
-		return nil, nil, err
+		return out, err
 	}
-	reading, unread := geo.Read(text)
+	position, unread := readPosition(text)
 	if unread == nil {
-		return []Meaning{{Confidence: 1, Position: &reading}}, nil, nil
+		return Interpretation{Meanings: []Meaning{{Confidence: 1, Find: &position}}}, nil
 	}
-	out, err := v.placesNamed(ctx, a, text, 4*limit)
-	if err != nil {
-		return nil, nil, err
+	if out.Meanings, err = v.placesNamed(ctx, a, text, 4*limit); err != nil {
+		return out, err
 	}
-	finds, _, err := v.Suggest(ctx, a, address.Query{Text: text, Near: near, Limit: limit})
-	if err != nil && !withoutMap(err) {
-		return nil, nil, err
+	finds, u, err := v.Suggest(ctx, a, address.Query{Text: text, Near: near, Limit: limit})
+	switch {
+	case err == nil:
+	case withoutMap(err):
+		out.WithoutMap = err.Error()
+	default:
+		return out, err
 	}
 	for i := range finds {
-		out = append(out, Meaning{Confidence: finds[i].Confidence, Find: &finds[i]})
+		out.Meanings = append(out.Meanings, Meaning{Confidence: finds[i].Confidence, Find: &finds[i]})
 	}
 	isWord := func(c rune) bool { return c > '9' && !strings.ContainsRune("NSEWnsew°'\"′″", c) }
-	if len(out) == 0 && !strings.ContainsFunc(text, isWord) && strings.TrimSpace(text) != "" {
-		return out, &fault.Refuse("q", text, unread).Fields[0], nil
+	if len(out.Meanings) == 0 {
+		out.Understanding = u
+		if !strings.ContainsFunc(text, isWord) && strings.TrimSpace(text) != "" {
+			out.Unread = &fault.Refuse("q", text, unread).Fields[0]
+		}
+		return out, nil
 	}
-	slices.SortStableFunc(out, func(x, y Meaning) int { return cmp.Compare(y.Confidence, x.Confidence) })
-	return out[:min(limit, len(out))], nil, nil
+	slices.SortStableFunc(out.Meanings, func(x, y Meaning) int { return cmp.Compare(y.Confidence, x.Confidence) })
+	out.Meanings = out.Meanings[:min(limit, len(out.Meanings))]
+	return out, nil
+}
+
+// readPosition reads coordinates in any notation as a find.
+func readPosition(text string) (address.Find, error) {
+	r, err := geo.Read(text)
+	if err != nil {
+		return address.Find{}, err
+	}
+	return address.Find{Kind: address.Position, Label: r.Point.String(), At: r.Point, Confidence: 1,
+		Notation: string(r.Notation), AccuracyM: r.AccuracyM}, nil
 }
 
 // withoutMap tells whether an error says that there are no map data to answer from, now or at all. What is stored is

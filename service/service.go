@@ -124,6 +124,7 @@ func (v *Service) Run(ctx context.Context) {
 	v.follow(ctx, "the change log", v.feed.Run)
 	v.follow(ctx, "the regions in use", v.atlas.Run)
 	v.follow(ctx, "where everybody is", v.hub.Run)
+	v.follow(ctx, "addresses to look up", v.runLookups)
 	<-ctx.Done()
 }
 

@@ -188,9 +188,10 @@ func TestTheLineFindsPlacesByTheirWords(t *testing.T) {
 		require.NoError(t, err)
 	}
 	names := func(text string) (out []string) {
-		found, _, err := v.Interpret(ctx, a, text, geo.Point{}, 5)
+		in, err := v.Interpret(ctx, a, text, geo.Point{}, 5)
 		require.NoError(t, err)
-		for _, f := range found {
+		assert.Contains(t, in.WithoutMap, "no map data")
+		for _, f := range in.Meanings {
 			out = append(out, f.Row.Name())
 		}
 		return out
@@ -199,10 +200,10 @@ func TestTheLineFindsPlacesByTheirWords(t *testing.T) {
 	assert.Equal(t, []string{"Möwen-Pumpe"}, names("mowen"))
 	assert.ElementsMatch(t, []string{"Mill Race", "Old Mill Fountain"}, names("MILL"))
 	assert.Empty(t, names("nothing like it"))
-	found, unread, err := v.Interpret(ctx, a, "138.1, -26", geo.Point{}, 5)
+	in, err := v.Interpret(ctx, a, "138.1, -26", geo.Point{}, 5)
 	require.NoError(t, err)
-	assert.Empty(t, found)
-	assert.Contains(t, unread.Reason, "latitude 138.1")
+	assert.Empty(t, in.Meanings)
+	assert.Contains(t, in.Unread.Reason, "latitude 138.1")
 }
 
 // An actor who sees some collections only sees nothing of the others, whatever he asks: neither features nor counts,
@@ -238,9 +239,9 @@ func TestAViewHoldsEverywhere(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, marks, 1)
 	assert.Equal(t, 1, marks[0].Count)
-	found, _, err := v.Interpret(ctx, some, "pump", geo.Point{}, 5)
+	in, err := v.Interpret(ctx, some, "pump", geo.Point{}, 5)
 	require.NoError(t, err)
-	assert.Len(t, found, 1)
+	assert.Len(t, in.Meanings, 1)
 	all, err := v.Collections(ctx, some)
 	require.NoError(t, err)
 	assert.Len(t, all, 1)

@@ -36,6 +36,8 @@ const (
 	Postcode Kind = "postcode"
 	Locality Kind = "locality"
 	District Kind = "district"
+	// Position is what the query itself says: coordinates in some notation. Whoever asks an Index reads them first.
+	Position Kind = "position"
 	// Ground and Sea are answers of Reverse where no address or street is near.
 	Ground Kind = "ground"
 	Sea    Kind = "sea"
@@ -81,6 +83,9 @@ type Find struct {
 	// Of is the region that holds it, by the name and hash that its owner knows it by.
 	Of, Version string
 
+	// Notation and AccuracyM are a position's: how it was written, and its uncertainty in metres or NaN.
+	Notation  string
+	AccuracyM float64
 	// Evidence is what Confidence was computed from.
 	Evidence Evidence
 
@@ -169,6 +174,9 @@ func (x *index) answer(ctx context.Context, q Query, typing bool) ([]Find, Under
 	}
 	defer x.pool.Put(rd)
 	rd.begin(q, typing)
+	if typing && len(rd.tokens) == 1 && len(rd.tokens[0].text) < 2 {
+		return nil, Understanding{}, nil // it may be anything
+	}
 	for stage := range stages {
 		if err := ctx.Err(); err != nil {
 			return nil, Understanding{}, err

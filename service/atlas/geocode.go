@@ -122,3 +122,8 @@ func (s *regionSet) names() (out string) {
 	}
 	return out
 }
+
+// InUse tells whether a region file is in use, by its hash.
+func (a *Atlas) InUse(hash string) bool {
+	return slices.ContainsFunc(a.regions.Load().open, func(r *openRegion) bool { return r.row.Hash == hash })
+}

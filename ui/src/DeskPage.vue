@@ -4,9 +4,9 @@ import { declareKeys } from './desk/keys'
 const anywhere = declareKeys('Anywhere', [
   { as: '/', what: 'write into the top line', on: { '/': 'write' } },
   {
-    as: 'Shift L · S · Z · #',
-    what: 'Places: list · collections and categories · bin · files',
-    on: { L: 'list', S: 'kinds', Z: 'bin', '#': 'files' },
+    as: 'Shift L · S · Z · # · &',
+    what: 'Places: list · collections and categories · bin · files · addresses',
+    on: { L: 'list', S: 'kinds', Z: 'bin', '#': 'files', '&': 'addresses' },
   },
   { as: 'a · j', what: 'Around · Journey', on: { a: 'around', j: 'journey' } },
   { as: 'v', what: 'views and layers', on: { v: 'layers' } },
@@ -328,6 +328,7 @@ useEventListener(window, 'keydown', (e) => {
       kinds: () => openPart('kinds'),
       bin: () => openPart('bin'),
       files: () => openPart('files'),
+      addresses: () => openPart('addresses'),
       around: () => openBench('around'),
       journey: () => openBench('journey'),
       layers: () => (desk.layers = !desk.layers),

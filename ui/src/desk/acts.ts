@@ -54,7 +54,14 @@ async function nameStandpoint(p: Named): Promise<void> {
   const found = await unwrap(api.GET('/v1/geocode/reverse', { params: { query: { at: position(p), limit: 1 } } }))
   const near = found.features[0]?.properties
   const now = desk.standpoint
-  if (near?.label && (near.distance_m ?? Infinity) < AT_ADDRESS_M && now && !now.name && position(now) === position(p))
+  if (
+    near?.label &&
+    near.kind === 'address' &&
+    (near.distance_m ?? Infinity) < AT_ADDRESS_M &&
+    now &&
+    !now.name &&
+    position(now) === position(p)
+  )
     now.name = near.label
 }
 

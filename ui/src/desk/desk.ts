@@ -10,7 +10,7 @@ import { position, readPosition, round7 } from './format'
 export const BENCHES = ['places', 'around', 'journey', 'party', 'publish'] as const
 export type Bench = (typeof BENCHES)[number]
 /** What the bench Places has open. */
-export const PARTS = ['list', 'kinds', 'files', 'bin'] as const
+export const PARTS = ['list', 'kinds', 'files', 'addresses', 'bin'] as const
 export type Part = (typeof PARTS)[number]
 /** What the bench Journey has open. */
 export type JourneyPart = 'way' | 'rehearsals'

@@ -109,3 +109,9 @@ export function readLength(text: string): number | null {
   const v = m && Number(m[1]!.replace(',', '.')) * UNITS[m[2]!.toLowerCase()]!
   return v && Number.isFinite(v) ? v : null
 }
+
+/** Where a position is, by what lies there: in a building, so far from an address, on a street, in a wood, at sea. */
+export function whereOf(p: { kind?: string; label?: string; inside?: boolean; distance_m?: number | null }): string {
+  if (p.inside || p.kind === 'ground' || p.kind === 'sea') return p.label ?? ''
+  return `${metres(p.distance_m ?? 0)} from ${p.label}`
+}

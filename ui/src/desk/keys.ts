@@ -7,6 +7,7 @@ export const GROUPS = [
   'A spot or a place',
   'In the form',
   'A path or an area in edit',
+  'Addresses in review',
   'Journey',
   'The device',
   'Together and onward',
@@ -36,7 +37,7 @@ export type Acts<L extends readonly KeyLine[]> = Record<
 const declared = new Map<Group, KeyLine[]>()
 
 /** In these a key does something else while they are open. */
-const OF_THEIR_OWN: Group[] = ['In the form', 'A path or an area in edit']
+const OF_THEIR_OWN: Group[] = ['In the form', 'A path or an area in edit', 'Addresses in review']
 const taken = new Set<string>()
 
 /** The lines of a group that were declared. */

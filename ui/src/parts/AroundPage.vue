@@ -6,7 +6,7 @@ import { fitRing, select } from '../desk/acts'
 import { desk } from '../desk/desk'
 import { OFTEN, often, standStill, standWithDevice, standpointAge } from '../desk/device'
 import { complain } from '../desk/notice'
-import { bearing, metres, shortPosition } from '../desk/format'
+import { bearing, metres, shortPosition, whereOf } from '../desk/format'
 import { categoryById } from '../desk/places'
 import { useAddress } from '../desk/questions'
 import FirstSteps from './FirstSteps.vue'
@@ -68,9 +68,9 @@ watch(
             <span class="block truncate" data-test="standpoint">{{
               desk.standpoint.name ?? shortPosition(desk.standpoint)
             }}</span>
-            <span v-if="address" class="caption block truncate" data-test="standpoint-address"
-              >{{ metres(address.distance_m ?? 0) }} from {{ address.label }}</span
-            >
+            <span v-if="address" class="caption block truncate" data-test="standpoint-address">{{
+              whereOf(address)
+            }}</span>
           </span>
           <button class="act" title="Show the ring on the map (h)" data-test="fit-ring" @click="fitRing">
             Show on map <span class="key">h</span>

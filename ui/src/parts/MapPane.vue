@@ -46,6 +46,7 @@ import { useOutlines } from './mapoutlines'
 import { people as everybody } from '../desk/party'
 import { usePeople } from './mappeople'
 import { useStones } from './mapstones'
+import CandidateMarks from './CandidateMarks.vue'
 import SpotLabel from './SpotLabel.vue'
 
 const props = defineProps<{
@@ -311,6 +312,7 @@ const described = computed(() => {
     >
       {{ attribution.join(' · ') }}
     </p>
+    <CandidateMarks />
     <SpotLabel
       v-if="desk.spot && label && !editing.open && !placing.open"
       :spot="desk.spot"

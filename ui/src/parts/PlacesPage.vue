@@ -3,6 +3,7 @@
 import { PARTS, desk, type Part } from '../desk/desk'
 import { useEventListener } from '@vueuse/core'
 import { takeFrom } from '../desk/files'
+import AddressesPage from './AddressesPage.vue'
 import BinPage from './BinPage.vue'
 import FilesPage from './FilesPage.vue'
 import KindsPage from './KindsPage.vue'
@@ -12,6 +13,7 @@ const TITLES: Record<Part, [title: string, key: string]> = {
   list: ['List', 'L'],
   kinds: ['Collections', 'S'],
   files: ['Files', '#'],
+  addresses: ['Addresses', '&'],
   bin: ['Bin', 'Z'],
 }
 
@@ -49,6 +51,7 @@ useEventListener(window, 'paste', (e) => {
     <ListPage v-if="desk.part === 'list'" />
     <KindsPage v-else-if="desk.part === 'kinds'" />
     <FilesPage v-else-if="desk.part === 'files'" />
+    <AddressesPage v-else-if="desk.part === 'addresses'" />
     <BinPage v-else />
   </section>
 </template>

@@ -2,14 +2,34 @@
 // What the one line may mean, with how well each matched.
 import type { Feature } from '../api/client'
 
+/** What tells it apart, and how it differs from what was typed. */
+function remarks(f: Feature): string {
+  const p = f.properties
+  const named = p.label ?? ''
+  return [
+    p.other_name && `also called ${p.other_name}`,
+    ...(p.corrected ?? []).map((c) => `${c.typed} read as ${c.read}`),
+    p.interpolated && `between numbers ${(p.between ?? []).join(' and ')}`,
+    p.number_unknown && 'this house number is not on the map',
+    p.ignored?.length && `without ${p.ignored.join(' ')}`,
+    p.category && p.kind === 'landmark' && p.category.toLowerCase() !== named.toLowerCase() && p.category,
+    p.district,
+  ]
+    .filter(Boolean)
+    .join(' · ')
+}
+
 defineProps<{ readings: Feature[]; active: number }>()
 const emit = defineEmits<{ act: [Feature]; point: [number] }>()
 const kinds: Record<string, string> = {
   position: 'position',
   address: 'address',
+  crossing: 'crossing',
   street: 'street',
   landmark: 'landmark',
+  postcode: 'postcode',
   locality: 'locality',
+  district: 'district',
   place: 'your place',
 }
 </script>
@@ -30,7 +50,10 @@ const kinds: Record<string, string> = {
         @mousemove="emit('point', i)"
       >
         <span class="w-6 text-right font-serif" aria-hidden="true">{{ i === active ? '☞' : '' }}</span>
-        <span class="min-w-0 flex-1">{{ f.properties.label }}</span>
+        <span class="min-w-0 flex-1">
+          <span class="block leading-tight">{{ f.properties.label }}</span>
+          <span v-if="remarks(f)" class="caption block leading-tight">{{ remarks(f) }}</span>
+        </span>
         <span class="caption">{{ kinds[f.properties.kind ?? ''] }}</span>
         <span class="w-11 text-right" :title="`matched: ${(f.properties.matched ?? []).join(', ')}`"
           >{{ Math.round((f.properties.confidence ?? 0) * 100) }} %</span

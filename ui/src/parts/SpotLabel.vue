@@ -6,7 +6,7 @@ import { computed, ref, toRef, watch } from 'vue'
 import { chart, copyPosition, goTo, keepAt, select, standAt } from '../desk/acts'
 import { desk, type Named } from '../desk/desk'
 import { beginDrawing } from '../desk/editing'
-import { metres, shortPosition } from '../desk/format'
+import { shortPosition, whereOf } from '../desk/format'
 import { distanceM } from '../chart/geodesic'
 import { contains } from '../desk/outline'
 import { openLinks } from '../desk/onward'
@@ -57,7 +57,9 @@ function ghost(e: MouseEvent): void {
 const near = computed(() => address.value?.properties)
 const named = computed<Named>(() => ({
   ...props.spot,
-  name: props.spot.name ?? (near.value && (near.value.distance_m ?? 99) < 40 ? near.value.label : undefined),
+  name:
+    props.spot.name ??
+    (near.value?.kind === 'address' && (near.value.distance_m ?? 99) < 40 ? near.value.label : undefined),
 }))
 /** The areas that it lies in. */
 const areas = computed(() =>
@@ -107,7 +109,7 @@ const inside = computed(
       </p>
       <p class="caption mb-1.5">
         <template v-if="spot.name">{{ shortPosition(spot) }}</template>
-        <template v-else-if="near">{{ metres(near.distance_m ?? 0) }} from {{ near.label }}</template>
+        <template v-else-if="near">{{ whereOf(near) }}</template>
         <template v-else>no address near</template>
       </p>
       <p v-if="areas.length" class="caption -mt-1 mb-1.5" data-test="spot-areas">

@@ -23,16 +23,24 @@ watch(readings, (r) => {
   emit('readings', r)
 })
 
+/** Why there is nothing: no map to look on, or words that led nowhere. */
+const refusal = computed(() => {
+  const d = data.value
+  if (d?.without_map) return `Only your places were looked through: ${d.without_map}`
+  const nearest = d?.nearest?.properties.label
+  const lost = d?.unknown?.length ? `${d.unknown.map((w) => `“${w}”`).join(', ')} led nowhere` : ''
+  if (nearest) return `Not found. The nearest is ${nearest}${lost && `; ${lost}`}.`
+  return `Nothing on this map is called that${lost && `: ${lost}`}. Try a street with a number, or lat, lng.`
+})
+
 /** How the first reading was understood, in words. */
 const understood = computed(() => {
   if (text.value.trim().length < 2) return ''
   if (error.value) return error.value.message
   const first = readings.value[active.value]
   if (!first && data.value?.unread) return unreadText(data.value.unread)
-  if (!first)
-    return isFetching.value
-      ? '…'
-      : 'Nothing on this map is called that. Try a street with a number, or coordinates as lat, lng.'
+  if (!first && isFetching.value) return '…'
+  if (!first) return refusal.value
   const p = first.properties
   if (p.kind === 'position') return `${p.notation}: ${p.label}${p.accuracy_m ? `, within ${metres(p.accuracy_m)}` : ''}`
   return `${p.kind === 'place' ? 'one of your places' : p.kind}: ${p.label}`
@@ -55,7 +63,7 @@ function act(f: Feature | undefined): void {
     name: f.properties.kind === 'position' ? undefined : f.properties.label,
     accuracyM: f.properties.accuracy_m ?? undefined,
   }
-  lookAt(at, f.properties.kind === 'locality' ? 14 : 17)
+  lookAt(at, { locality: 14, district: 12, postcode: 14, street: 16 }[f.properties.kind ?? ''] ?? 17)
 }
 
 function onKey(e: KeyboardEvent): void {

@@ -53,7 +53,7 @@ func geocoding() ([]row, error) {
 			"120 bytes", "their texts alone", textBytes(c) / float64(n)},
 		{"… the index opened on the mapped file", opened, "ms", "50 ms", "the file checked as a whole", file.openedMs},
 		{"… on the heap", float64(after.HeapAlloc-min(after.HeapAlloc, before.HeapAlloc)) / 1024, "kB", "", "the file",
-		bytes / 1024},
+			bytes / 1024},
 	}
 	found, err := accuracy(x, c)
 	if err != nil {
@@ -191,7 +191,7 @@ func accuracy(x address.Index, c *addressCountry) ([]row, error) {
 	return append(rows,
 		row{"… calibration error, 20 steps", off / n, "", "0.03", "before", 0.105},
 		row{"… wrong with more than 0.9", percent(all.sureWrong, all.sure), "%", "0.5 %", "of those, right",
-		percent(all.sure-all.sureWrong, all.sure)},
+			percent(all.sure-all.sureWrong, all.sure)},
 	), nil
 }
 
@@ -242,6 +242,6 @@ func speed(x address.Index, c *addressCountry, r *region.Region) ([]row, error) 
 		{"… suggest, 99th percentile", suggest.at(0.99), "ms", "3 ms", "median", suggest.at(0.5)},
 		{"… reverse, 99th percentile", reverse.at(0.99), "ms", "1 ms", "median", reverse.at(0.5)},
 		{"… in bulk on two cores, as written", bulk(clean), "a second", "3000", "all eight ways of writing",
-		bulk(mixed)},
+			bulk(mixed)},
 	}, nil
 }

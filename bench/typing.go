@@ -33,7 +33,7 @@ var classes = []struct {
 	{"no locality", "99 %"}, {"one error", "98.5 %"}, {"two errors", "96 %"}, {"no number", "99.5 %"},
 	{"beginning", "97 %"}, {"not mapped", ""}, {"ambiguous", ""},
 	{"word left out", ""}, {"another letter", ""}, {"in a letter", ""}, {"no such street", ""}, {"street elsewhere",
-	""}, {"no such number", ""},
+		""}, {"no such number", ""},
 }
 
 var shortForms = map[string][]string{"Street": {"St", "St.", "Str"}, "Road": {"Rd", "Rd."}, "Lane": {"Ln"},
@@ -111,6 +111,14 @@ func (t *typist) ask(class string) (q asked, ok bool) {
 	case "ambiguous":
 		if len(t.c.homes[a.street]) < 2 {
 			return q, false
+		}
+		switch i := strings.LastIndex(street, " "); t.rng.IntN(3) {
+		case 0:
+			street = street[:i] + strings.ToLower(street[i+1:])
+		case 1:
+			if s := shortForms[street[i+1:]]; s != nil {
+				street = street[:i+1] + s[0]
+			}
 		}
 		q.query = street + " " + a.number
 		q.street = t.rng.IntN(2) == 0

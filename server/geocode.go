@@ -166,6 +166,9 @@ func presentFind(f *address.Find) *geojson.Feature {
 		}
 		props["corrected"] = corrected
 	}
+	if f.DistanceM > 0 {
+		props["distance_m"] = math.Round(f.DistanceM*1000) / 1000
+	}
 	if f.Between != nil {
 		props["interpolated"] = true
 	}

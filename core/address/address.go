@@ -163,8 +163,8 @@ func (x *index) answer(ctx context.Context, q Query, typing bool) ([]Find, Under
 	if q.Limit <= 0 {
 		q.Limit = defaultLimit
 	}
-	if kind, rest, ok := x.nearSomething(q); ok {
-		if finds, err := x.answerNear(ctx, q, kind, rest); err != nil || len(finds) > 0 {
+	if n, ok := x.nearSomething(q); ok {
+		if finds, err := x.answerNear(ctx, q, n); err != nil || len(finds) > 0 {
 			return finds, Understanding{}, err
 		}
 	}

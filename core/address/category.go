@@ -7,7 +7,6 @@ import (
 
 	"viandante/core/geo"
 	"viandante/core/geodesy"
-	"viandante/core/lexicon"
 	"viandante/core/region"
 )
 
@@ -20,17 +19,31 @@ var nearWords = map[string]bool{"near": true, "by": true, "in": true, "around": 
 var littleWords = map[string]bool{"to": true, "the": true, "of": true, "de": true, "der": true, "dem": true, "du": true,
 	"la": true, "le": true, "al": true, "alla": true, "del": true, "a": true, "von": true, "to the": true}
 
+// withinWords are those of them that say that the thing is to lie in the place, not near it.
+var withinWords = map[string]bool{"in": true, "en": true, "a": true}
+
+// nearQuery is a query for a kind of thing near or in a place.
+type nearQuery struct {
+	kind   uint32
+	words  []string // that name it
+	rest   string   // the place
+	within bool
+}
+
+// elsewhere is how much less likely a thing is that lies in another settlement than the one that it is looked for in.
+const elsewhere = 0.3
+
 // nearSomething splits "fountain near Great Harbour Street" into the kind of thing and the rest of the text.
-func (x *index) nearSomething(q Query) (kind uint32, rest string, ok bool) {
+func (x *index) nearSomething(q Query) (n nearQuery, ok bool) {
 	if q.Text == "" {
-		return 0, "", false
+		return n, false
 	}
 	toks := tokens(nil, q)
 	for i := 1; i < len(toks)-1 && i < 6; i++ {
 		if !nearWords[toks[i].text] {
 			continue
 		}
-		if kind, ok = x.kindNamed(toks[:i]); !ok {
+		if n.kind, ok = x.kindNamed(toks[:i]); !ok {
 			continue
 		}
 		j := i + 1
@@ -39,13 +52,18 @@ func (x *index) nearSomething(q Query) (kind uint32, rest string, ok bool) {
 		}
 		for ; j < len(toks); j++ {
 			if toks[j].before == ',' {
-				rest += ","
+				n.rest += ","
 			}
-			rest += " " + toks[j].typed
+			n.rest += " " + toks[j].typed
 		}
-		return kind, rest, true
+		n.words = nil
+		for _, t := range toks[:i] {
+			n.words = append(n.words, t.typed)
+		}
+		n.within = withinWords[toks[i].text]
+		return n, true
 	}
-	return 0, "", false
+	return n, false
 }
 
 // kindNamed returns the kind of thing that tokens name, all of them and exactly; a final s may be too many.
@@ -75,7 +93,7 @@ func (x *index) kindNamed(toks []token) (kind uint32, ok bool) {
 	return kind, ok
 }
 
-// nearestOf returns the landmarks of a kind that are nearest to a position.
+// nearestOf returns the landmarks of a kind that are nearest to a position, or the first where there is none.
 func (x *index) nearestOf(kind uint32, at geo.Point, most int) []Find {
 	type candidate struct {
 		item uint32
@@ -83,37 +101,48 @@ func (x *index) nearestOf(kind uint32, at geo.Point, most int) []Find {
 	}
 	var all []candidate
 	x.r.LandmarksOfKind(kind, func(i uint32, where geo.Point) {
-		all = append(all, candidate{i, geodesy.Measure(geodesy.Sphere, at, where).DistanceM})
+		c := candidate{item: i}
+		if at.IsValid() {
+			c.d = geodesy.Measure(geodesy.Sphere, at, where).DistanceM
+		}
+		all = append(all, c)
 	})
 	slices.SortFunc(all, func(a, b candidate) int { return cmp.Or(cmp.Compare(a.d, b.d), cmp.Compare(a.item, b.item)) })
 	var out []Find
 	for _, c := range all[:min(most, len(all))] {
 		f := x.landmark(c.item)
-		f.DistanceM = geodesy.Distance(at, f.At)
+		if at.IsValid() {
+			f.DistanceM = geodesy.Distance(at, f.At)
+		}
 		out = append(out, f)
 	}
 	return out
 }
 
 // answerNear answers a query for a kind of thing near something.
-func (x *index) answerNear(ctx context.Context, q Query, kind uint32, rest string) ([]Find, error) {
-	where, _, err := x.answer(ctx, Query{Text: rest, Near: q.Near, Limit: 1}, false)
+func (x *index) answerNear(ctx context.Context, q Query, n nearQuery) ([]Find, error) {
+	where, _, err := x.answer(ctx, Query{Text: n.rest, Near: q.Near, Limit: 1}, false)
 	if err != nil || len(where) == 0 {
 		return nil, err
 	}
-	out := x.nearestOf(kind, where[0].At, q.Limit)
+	out := x.nearestOf(n.kind, where[0].At, q.Limit)
 	for i := range out {
-		out[i].Confidence = where[0].Confidence * 0.95
-		out[i].Matched = append(lexicon.Spoken(q.Text)[:1:1], where[0].Matched...)
-		out[i].Corrected, out[i].Ignored = where[0].Corrected, where[0].Ignored
-		out[i].cost = where[0].cost + float64(i)/1000
+		f := &out[i]
+		f.Confidence = where[0].Confidence
+		if n.within && where[0].Locality != "" && f.Locality != where[0].Locality {
+			f.Confidence *= elsewhere
+		}
+		f.Matched = append(n.words[:len(n.words):len(n.words)], where[0].Matched...)
+		f.Corrected, f.Ignored = where[0].Corrected, where[0].Ignored
+		f.cost = where[0].cost + float64(i)/1000
 	}
+	slices.SortStableFunc(out, func(a, b Find) int { return cmp.Compare(b.Confidence, a.Confidence) })
 	return out, nil
 }
 
 // categories makes readings of a query that names a kind of thing and nothing else: the nearest ones.
 func (rd *reader) categories() {
-	if !rd.query.Near.IsValid() || len(rd.tokens) > 4 {
+	if len(rd.tokens) > 4 {
 		return
 	}
 	kind, ok := rd.x.kindNamed(rd.tokens)

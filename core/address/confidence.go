@@ -71,7 +71,7 @@ func (rd *reader) evidence(r *reading, share float64) Evidence {
 		1,
 		math.Max(-6, math.Min(6, math.Log(share/math.Max(1e-9, 1-share)))),
 		math.Min(r.cost, hopeless),
-		flag(r.cost < 0.06),
+		flag(r.cost < faultless),
 		flag(r.kind == House && r.house.cost == 0),
 		flag(between),
 		flag(r.number && r.kind == Street),

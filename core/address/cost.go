@@ -30,10 +30,11 @@ const (
 
 	landmarkCost = 0.3
 	otherName    = 0.05
-	nearCost     = 0.8 // at most, for what lies far from where the person looks
-	keepWithin   = 2.2 // readings that cost so much more than the best are not kept
-	keepTyping   = 1.5 // the same for a query that is being typed
-	hopeless     = 7.0 // and those that cost more than this are no readings
+	nearCost     = 0.8  // at most, for what lies far from where the person looks
+	keepWithin   = 2.2  // readings that cost so much more than the best are not kept
+	keepTyping   = 1.5  // the same for a query that is being typed
+	faultless    = 0.06 // below that the names are written as they are, or abbreviated
+	hopeless     = 7.0  // and those that cost more than this are no readings
 )
 
 // errorCost is what so many errors in a word of n letters cost.

@@ -166,7 +166,7 @@ const allBenches: { id: Bench; title: string; key: string }[] = [
   { id: 'publish', title: 'Publish', key: '@' },
 ]
 const benches = computed(() => (guest.value ? allBenches.filter((b) => b.id === 'party') : allBenches))
-const topLine = useTemplateRef('topLine')
+const topLine = useTemplateRef<InstanceType<typeof TopLine>>('topLine')
 const text = ref('')
 const lineOpen = ref(false)
 const readings = ref<Feature[]>([])
@@ -212,7 +212,10 @@ watch(
 // Where there are more places than the page holds, the one in the link is asked for.
 watch([() => desk.place, crowded], ([id]) => void (id && crowded.value && findPlaces([id]).catch(complain)))
 
-const showReadings = computed(() => lineOpen.value && text.value.trim().length > 1 && readings.value.length > 0)
+const nothing = computed<string>(() => topLine.value?.nothing ?? '')
+const showReadings = computed(
+  () => lineOpen.value && text.value.trim().length > 1 && (readings.value.length > 0 || !!nothing.value),
+)
 
 function escape(): void {
   if (editing.open) cancel()
@@ -493,6 +496,7 @@ useEventListener(window, 'keydown', (e) => {
       <ReadingList
         v-if="showReadings"
         :readings="readings"
+        :nothing="nothing"
         :active="topLine?.active ?? 0"
         class="min-h-0 flex-1 overflow-y-auto"
         @act="topLine?.act($event)"

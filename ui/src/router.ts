@@ -3,7 +3,7 @@ import { createRouter, createWebHistory, type RouteRecordRaw } from 'vue-router'
 // The path names the bench, the query holds what is on it (see desk/desk.ts); App.vue shows the page for it.
 const nothing = { render: () => null }
 const benches: RouteRecordRaw[] = [
-  { path: '/places/:part(list|kinds|files|bin)?', name: 'places', component: nothing },
+  { path: '/places/:part(list|kinds|files|addresses|bin)?', name: 'places', component: nothing },
   { path: '/around', name: 'around', component: nothing },
   { path: '/journey/:part(rehearsals)?', name: 'journey', component: nothing },
   { path: '/party/:part(watches)?', name: 'party', component: nothing },

@@ -53,9 +53,12 @@ const ofCollection = () => ({ collection: addresses.collection })
 
 /** Reads how the addresses of the collection stand. */
 export async function readAddresses(): Promise<void> {
-  if (!addresses.collection) addresses.collection = collections.value[0]?.id ?? ''
+  if (!collections.value.length) return // they are still being read
+  if (!addresses.collection) {
+    const { lookups } = await unwrap(api.GET('/v1/lookups'))
+    addresses.collection ||= lookups[0]?.collection ?? collections.value[0]!.id
+  }
   const collection = addresses.collection
-  if (!collection) return
   const [found, all] = await Promise.all([
     unwrap(
       api.GET('/v1/collections/{collection}/addresses', {

@@ -17,7 +17,7 @@ const keys = declareKeys('Addresses in review', [
 <script setup lang="ts">
 // Addresses: looked up in the background; those that are doubtful are looked through one by one, a key each.
 import { useEventListener, useIntervalFn } from '@vueuse/core'
-import { computed, onMounted, ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import type { components } from '../api/schema'
 import type { Feature } from '../api/client'
 import {
@@ -52,14 +52,22 @@ const done = computed(() => {
 const placed = computed(() =>
   (['sure', 'accepted', 'chosen', 'by_hand'] as const).reduce((n, s) => n + (addresses.counts[s] ?? 0), 0),
 )
-onMounted(() => {
-  readAddresses().catch(complain)
-  readMoved().catch(() => {}) // without map data there is nothing to compare
-})
+const hasCollections = computed(() => collections.value.length > 0)
+watch(
+  hasCollections,
+  (yes) => {
+    if (!yes) return
+    readAddresses()
+      .then(() => readMoved().catch(() => {})) // without map data there is nothing to compare
+      .catch(complain)
+  },
+  { immediate: true },
+)
 useIntervalFn(() => void (running.value && readAddresses().catch(complain)), 500)
 watch(
   () => [addresses.collection, addresses.state],
-  () => {
+  (_, [before]) => {
+    if (!before) return // it was chosen just now, for want of one
     addresses.queue = []
     addresses.candidates = []
     readAddresses().catch(complain)
@@ -126,18 +134,23 @@ useEventListener(
 
 <template>
   <section class="flex min-h-fit flex-1 flex-col" aria-label="Addresses" data-test="addresses-page">
-    <div class="flex flex-wrap items-baseline gap-2 px-4 py-2">
+    <div class="flex items-baseline gap-2 px-4 py-2">
       <select
         v-model="addresses.collection"
-        class="pick max-w-44!"
+        class="pick min-w-0 max-w-44! flex-1"
         aria-label="The collection"
         data-test="addresses-collection"
       >
         <option v-for="c in collections" :key="c.id" :value="c.id">{{ c.title }}</option>
       </select>
-      <span class="caption" data-test="addresses-placed">{{ number(placed) }} placed by address</span>
-      <button class="act ml-auto" :aria-expanded="pasting" data-test="paste-addresses" @click="pasting = !pasting">
-        Paste addresses …
+      <span class="caption whitespace-nowrap" data-test="addresses-placed">{{ number(placed) }} placed</span>
+      <button
+        class="act ml-auto whitespace-nowrap"
+        :aria-expanded="pasting"
+        data-test="paste-addresses"
+        @click="pasting = !pasting"
+      >
+        Paste …
       </button>
     </div>
     <form v-if="pasting" class="px-4 pb-2" @submit.prevent="take().catch(complain)">

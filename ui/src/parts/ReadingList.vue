@@ -19,7 +19,7 @@ function remarks(f: Feature): string {
     .join(' · ')
 }
 
-defineProps<{ readings: Feature[]; active: number }>()
+defineProps<{ readings: Feature[]; active: number; nothing: string }>()
 const emit = defineEmits<{ act: [Feature]; point: [number] }>()
 const kinds: Record<string, string> = {
   position: 'position',
@@ -35,7 +35,15 @@ const kinds: Record<string, string> = {
 </script>
 
 <template>
-  <section aria-labelledby="readings-title">
+  <section v-if="!readings.length" aria-label="Nothing found">
+    <h2 class="px-4 pt-3 pb-1 font-serif text-lg font-bold">Not found</h2>
+    <p class="px-4" data-test="nothing-found">{{ nothing }}</p>
+    <p class="caption px-4 py-2">
+      A street, a number and a town do best, in any order. Coordinates, geo: links and the names of your places are
+      understood, too.
+    </p>
+  </section>
+  <section v-else aria-labelledby="readings-title">
     <h2 id="readings-title" class="px-4 pt-3 pb-1 font-serif text-lg font-bold">It may mean</h2>
     <ul id="readings" role="listbox" aria-labelledby="readings-title" class="ruled" data-test="readings">
       <li

@@ -83,7 +83,12 @@ function onKey(e: KeyboardEvent): void {
   }
 }
 
-defineExpose({ focus: () => input.value?.focus(), act, active })
+/** What is said where there is nothing to choose from. */
+const nothing = computed(() =>
+  text.value.trim().length > 1 && !readings.value.length && !isFetching.value && data.value ? understood.value : '',
+)
+
+defineExpose({ focus: () => input.value?.focus(), act, active, nothing })
 </script>
 
 <template>

@@ -275,7 +275,13 @@ func (c *contract) holdAnswer(t testing.TB, r *http.Request, resp *http.Response
 
 func holdJSON(t testing.TB, where, kind string, schema *jsonschema.Schema, body string) {
 	t.Helper()
-	if !strings.HasSuffix(kind, "json") {
+	switch {
+	case kind == "application/x-ndjson": // its schema is that of a line
+		for line := range strings.Lines(body) {
+			holdJSON(t, where, "application/json", schema, line)
+		}
+		return
+	case !strings.HasSuffix(kind, "json"):
 		return
 	}
 	value, err := jsonschema.UnmarshalJSON(strings.NewReader(body))

@@ -116,7 +116,47 @@ type finds struct {
 		Properties struct {
 			Label, Locality string
 			DistanceM       float64 `json:"distance_m"`
+			Inside          bool
 		}
+		Geometry struct{ Coordinates [2]float64 }
+	}
+}
+
+// ways are answers of which only the properties are read.
+type ways struct {
+	Features []struct {
+		Properties struct {
+			DistanceM float64 `json:"distance_m"`
+		}
+	}
+}
+
+// batch looks many addresses up at once.
+func (s *sweep) batch(queries []string) (lines []finds, err error) {
+	body, err := json.Marshal(map[string]any{"queries": queries})
+	if err != nil {
+		return nil, err
+	}
+	req, err := http.NewRequest("POST", s.p.url()+"/v1/geocode/batch", bytes.NewReader(body))
+	if err != nil {
+		return nil, err
+	}
+	req.Header.Set("Authorization", "Bearer "+s.token)
+	req.Header.Set("Content-Type", "application/json")
+	resp, err := s.http.Do(req)
+	if err != nil {
+		return nil, err
+	}
+	defer resp.Body.Close()
+	for d := json.NewDecoder(resp.Body); ; {
+		var line finds
+		if err := d.Decode(&line); err != nil {
+			if len(lines) == len(queries) {
+				return lines, nil
+			}
+			return lines, fmt.Errorf("%d of %d lines, then %w", len(lines), len(queries), err)
+		}
+		lines = append(lines, line)
 	}
 }
 
@@ -137,30 +177,42 @@ func TestTheProgramKnowsItsOwnMap(t *testing.T) {
 		}
 		return r.Settlement(settlement).Name
 	}
-	s.all("addresses, and back", r.Addresses(), func(i int) error {
+	labelOf := func(i int) string {
 		a := r.Address(uint32(i))
 		st := r.Street(a.Street)
-		label := strings.TrimSuffix(
-			st.Name+" "+a.Number+", "+strings.TrimSpace(a.Postcode+" "+place(st.Settlement)),
-			", ",
-		)
-		var got finds
-		if _, err := s.get("/v1/geocode?limit=3&q="+url.QueryEscape(label), &got); err != nil {
+		return strings.TrimSuffix(st.Name+" "+a.Number+", "+strings.TrimSpace(a.Postcode+" "+place(st.Settlement)), ", ")
+	}
+	const together = 5000
+	s.all("addresses, in batches", (r.Addresses()+together-1)/together, func(k int) error {
+		from, to := k*together, min((k+1)*together, r.Addresses())
+		var labels []string
+		for i := from; i < to; i++ {
+			labels = append(labels, labelOf(i))
+		}
+		lines, err := s.batch(labels)
+		if err != nil {
 			return err
 		}
-		if len(got.Features) == 0 || got.Features[0].Properties.Label != label {
-			return fmt.Errorf("%s: %+v", label, got.Features)
-		}
-		var back finds
-		if _, err := s.get("/v1/geocode/reverse?limit=3&at="+at(a.At), &back); err != nil {
-			return err
-		}
-		for _, f := range back.Features {
-			if f.Properties.Label == label && f.Properties.DistanceM < 0.02 {
-				return nil
+		for i := from; i < to; i++ {
+			at := r.Address(uint32(i)).At
+			f := lines[i-from].Features
+			if len(f) == 0 || f[0].Properties.Label != labels[i-from] || f[0].Geometry.Coordinates != [2]float64{at.Lng(),
+				at.Lat()} {
+				return fmt.Errorf("%s: %+v", labels[i-from], f)
 			}
 		}
-		return fmt.Errorf("back from %s: %+v", label, back.Features)
+		return nil
+	})
+	s.all("back from each address", r.Addresses(), func(i int) error {
+		a := r.Address(uint32(i))
+		var back finds
+		if _, err := s.get("/v1/geocode/reverse?limit=1&at="+at(a.At), &back); err != nil {
+			return err
+		}
+		if len(back.Features) != 1 || back.Features[0].Properties.Label != labelOf(i) || !back.Features[0].Properties.Inside {
+			return fmt.Errorf("back from %s: %+v", labelOf(i), back.Features)
+		}
+		return nil
 	})
 	s.all("streets", r.Streets(), func(i int) error {
 		st := r.Street(uint32(i))
@@ -241,7 +293,7 @@ func (s *sweep) routes(r *region.Region, n int) {
 	}
 	for _, mode := range []string{"car", "bicycle", "foot"} {
 		s.all("routes by "+mode, n, func(i int) error {
-			var got finds
+			var got ways
 			status, err := s.get("/v1/route?by="+mode+"&from="+at(pairs[i].from)+"&to="+at(pairs[i].to), &got)
 			if err != nil {
 				return err

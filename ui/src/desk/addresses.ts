@@ -70,16 +70,20 @@ export async function readAddresses(): Promise<void> {
   if (collection !== addresses.collection) return
   addresses.counts = found.counts
   addresses.lookup = all.lookups.find((l) => l.collection === collection) ?? null
-  const first = addresses.queue[0]?.id
   addresses.queue = found.features.map((f) =>
     listed({ ...f, properties: { ...f.properties, collection } } as unknown as Feature),
   )
-  if (addresses.queue[0]?.id !== first || !addresses.candidates.length) await readCandidates()
+  await readCandidates()
 }
+
+/** The place whose address was looked for last. */
+let asked = ''
 
 /** Looks for what the address in hand may be. */
 async function readCandidates(): Promise<void> {
   const p = inHand.value
+  if (p && p.id === asked) return // it is being looked for, or was found to be nothing
+  asked = p?.id ?? ''
   addresses.candidates = []
   addresses.unknown = []
   addresses.active = 0
@@ -130,12 +134,15 @@ export async function undoLookup(id: string): Promise<void> {
   void readAgain(['features'])
 }
 
+/** What a collection of pasted addresses is called, for want of another. */
+export const NEW_TITLE = 'Addresses'
+
 /** Takes addresses in, one a line, as places of a collection that have no position yet, and looks them up. */
-export async function takeLines(text: string): Promise<void> {
+export async function takeLines(text: string, into: string): Promise<void> {
   const lines = text.split(/\r?\n/).map((l) => l.trim().replaceAll('\t', ' '))
   const rows = lines.filter((l) => l)
   if (!rows.length) return
-  const collection = addresses.collection || idOfTitle('Addresses')
+  const collection = into || idOfTitle(NEW_TITLE)
   const mapping = {
     columns: [
       { column: 'name', as: 'name', name: '', type: '' },
@@ -148,7 +155,7 @@ export async function takeLines(text: string): Promise<void> {
   const body = ['name\taddress', ...rows.map((l) => `${quoted(l.split(',')[0]!)}\t${quoted(l)}`)].join('\n')
   const q = new URLSearchParams({
     collection,
-    title: 'Addresses',
+    title: NEW_TITLE,
     name: 'pasted addresses',
     format: 'tsv',
     mapping: JSON.stringify(mapping),
@@ -191,11 +198,11 @@ async function settle(state: FoundAddress['state'], at: LatLng | null, candidate
       properties,
     })
     addresses.queue = addresses.queue.slice(1)
-    await readCandidates()
-    await readAddresses()
   } finally {
-    addresses.busy = false
+    addresses.busy = false // the next one may be settled while it is read what it may be
   }
+  await readCandidates()
+  await readAddresses()
 }
 
 /** Takes a candidate, the first one as what it was found to be. */
@@ -265,6 +272,13 @@ export function marked(query: string, f: Feature | undefined): Marked[] {
     if (read) return [{ text, as: 'corrected', read }]
     return [{ text, as: !f || matched.has(word) || (p.ignored ?? []).every((w) => w !== word) ? 'matched' : 'ignored' }]
   })
+}
+
+/** Begins with another collection or another queue. */
+export function beginAnew(): void {
+  asked = ''
+  addresses.queue = []
+  addresses.candidates = []
 }
 
 /** Where the candidates lie, for the map. */

@@ -16,12 +16,15 @@ const keys = declareKeys('Addresses in review', [
 
 <script setup lang="ts">
 // Addresses: looked up in the background; those that are doubtful are looked through one by one, a key each.
+import { useQuery } from '@tanstack/vue-query'
 import { useEventListener, useIntervalFn } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import type { components } from '../api/schema'
 import type { Feature } from '../api/client'
 import {
+  NEW_TITLE,
   addresses,
+  beginAnew,
   byHand,
   choose,
   inHand,
@@ -43,6 +46,8 @@ import { collections } from '../desk/places'
 
 const text = ref('')
 const pasting = ref(false)
+const into = ref('')
+const others = computed(() => collections.value.filter((c) => c.title !== NEW_TITLE))
 const running = computed(() => addresses.lookup?.state === 'running')
 const number = (n: number | undefined) => (n ?? 0).toLocaleString('en')
 const done = computed(() => {
@@ -52,28 +57,22 @@ const done = computed(() => {
 const placed = computed(() =>
   (['sure', 'accepted', 'chosen', 'by_hand'] as const).reduce((n, s) => n + (addresses.counts[s] ?? 0), 0),
 )
-const hasCollections = computed(() => collections.value.length > 0)
-watch(
-  hasCollections,
-  (yes) => {
-    if (!yes) return
-    readAddresses()
-      .then(() => readMoved().catch(() => {})) // without map data there is nothing to compare
-      .catch(complain)
+// Read again with every change of a feature, whoever made it.
+useQuery({
+  queryKey: computed(() => ['features', 'addresses', addresses.collection, addresses.state]),
+  enabled: computed(() => collections.value.length > 0),
+  queryFn: async () => {
+    await readAddresses()
+    return Date.now()
   },
+})
+watch(
+  () => addresses.collection,
+  (c) => void (c && readMoved().catch(() => {})), // without map data there is nothing to compare
   { immediate: true },
 )
+watch(() => [addresses.collection, addresses.state], beginAnew)
 useIntervalFn(() => void (running.value && readAddresses().catch(complain)), 500)
-watch(
-  () => [addresses.collection, addresses.state],
-  (_, [before]) => {
-    if (!before) return // it was chosen just now, for want of one
-    addresses.queue = []
-    addresses.candidates = []
-    readAddresses().catch(complain)
-    readMoved().catch(() => {})
-  },
-)
 const STATES: Record<string, string> = {
   running: 'under way',
   paused: 'paused',
@@ -97,7 +96,7 @@ const query = computed(() => (inHand.value ? queryOf(inHand.value) : ''))
 const words = computed(() => marked(query.value, addresses.candidates[addresses.active]))
 
 async function take(): Promise<void> {
-  await takeLines(text.value)
+  await takeLines(text.value, into.value)
   text.value = ''
   pasting.value = false
 }
@@ -163,8 +162,15 @@ useEventListener(
         @keydown.esc.stop="pasting = false"
       />
       <p class="mt-1 flex gap-2">
-        <button class="act-main" :disabled="!text.trim()" data-test="take-lines">Take in and look up</button>
+        <button class="act-main" :disabled="!text.trim()" data-test="take-lines">Look up</button>
         <button type="button" class="act" @click="pasting = false">Cancel</button>
+        <label class="caption ml-auto flex items-baseline gap-1">
+          into
+          <select v-model="into" class="pick max-w-36!" data-test="paste-into">
+            <option value="">{{ NEW_TITLE }}</option>
+            <option v-for="c in others" :key="c.id" :value="c.id">{{ c.title }}</option>
+          </select>
+        </label>
       </p>
     </form>
 

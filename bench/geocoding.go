@@ -8,10 +8,12 @@ import (
 	"path/filepath"
 	"runtime"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 
 	"viandante/core/address"
+	"viandante/core/geo"
 	"viandante/core/region"
 	"viandante/regionfile"
 )
@@ -55,12 +57,19 @@ func geocoding() ([]row, error) {
 		{"… on the heap", float64(after.HeapAlloc-min(after.HeapAlloc, before.HeapAlloc)) / 1024, "kB", "", "the file",
 			bytes / 1024},
 	}
-	found, err := accuracy(x, c)
+	found, err := accuracy(x, c, perClass)
 	if err != nil {
 		return nil, err
 	}
 	rows = append(rows, found...)
-	more, err := speed(x, c, file.Region)
+	for _, more := range []func() ([]row, error){islandAddresses, extracts} {
+		found, err := more()
+		if err != nil {
+			return nil, err
+		}
+		rows = append(rows, found...)
+	}
+	more, err := speed(x, c)
 	if err != nil {
 		return nil, err
 	}
@@ -111,14 +120,14 @@ func textBytes(c *addressCountry) (sum float64) {
 type tally struct{ n, right, sure, sureWrong int }
 
 // accuracy tells the share of right answers for each way of writing, and how well confidence fits.
-func accuracy(x address.Index, c *addressCountry) ([]row, error) {
+func accuracy(x address.Index, c *addressCountry, each int) ([]row, error) {
 	t := &typist{rand.New(rand.NewPCG(countrySeed, 2)), c}
 	var rows []row
 	bins := make([]struct{ n, right, sum float64 }, 20)
 	var all tally
 	for _, class := range classes {
 		var one tally
-		for one.n < perClass {
+		for tries := 0; one.n < each && tries < 200*each; tries++ {
 			q, ok := t.ask(class.name)
 			if !ok {
 				continue
@@ -163,6 +172,9 @@ func accuracy(x address.Index, c *addressCountry) ([]row, error) {
 				one.sure++
 			}
 		}
+		if one.n == 0 {
+			continue // there is nothing of the kind
+		}
 		switch class.name {
 		case "no such street", "street elsewhere", "no such number":
 			rows = append(rows, row{"… " + class.name + ": found with more than 0.8", percent(one.sureWrong, one.n),
@@ -198,7 +210,7 @@ func accuracy(x address.Index, c *addressCountry) ([]row, error) {
 func percent(part, whole int) float64 { return 100 * float64(part) / float64(max(1, whole)) }
 
 // speed tells how long queries take: one after another, and as many as there are on two cores.
-func speed(x address.Index, c *addressCountry, r *region.Region) ([]row, error) {
+func speed(x address.Index, c *addressCountry) ([]row, error) {
 	t := &typist{rand.New(rand.NewPCG(countrySeed, 3)), c}
 	var queries []asked
 	for len(queries) < bulkQueries {
@@ -237,11 +249,55 @@ func speed(x address.Index, c *addressCountry, r *region.Region) ([]row, error) 
 	for _, q := range queries {
 		mixed = append(mixed, q.query)
 	}
-	return []row{
+	worst := hostile(x)
+	rows := []row{
 		{"… forward, 99th percentile", forward.at(0.99), "ms", "5 ms", "median", forward.at(0.5)},
 		{"… suggest, 99th percentile", suggest.at(0.99), "ms", "3 ms", "median", suggest.at(0.5)},
 		{"… reverse, 99th percentile", reverse.at(0.99), "ms", "1 ms", "median", reverse.at(0.5)},
 		{"… in bulk on two cores, as written", bulk(clean), "a second", "3000", "all eight ways of writing",
 			bulk(mixed)},
-	}, nil
+		{"… a query made to be slow, the slowest", worst.at(1), "ms", "20 ms", "their median", worst.at(0.5)},
+	}
+	var some []asked
+	for _, q := range queries {
+		if !q.street && len(some) < perFulltext {
+			some = append(some, q)
+		}
+	}
+	right := 0
+	our := measured(len(some), func(i int) {
+		if finds, _, _ := x.Forward(ctx, address.Query{Text: some[i].query, Limit: 1}); len(finds) > 0 &&
+			some[i].right(&finds[0]) {
+			right++
+		}
+	})
+	beside, err := besideFulltext(ctx, c, some, percent(right, len(some)), our)
+	return append(rows, beside...), err
+}
+
+// perFulltext is how many queries are asked of the database as well.
+const perFulltext = 600
+
+// hostile tells how long queries take that were made to be slow.
+func hostile(x address.Index) times {
+	near := geo.MustPoint(-40, -27)
+	texts := []string{
+		strings.Repeat("a ", 500), strings.Repeat("st ", 24), strings.Repeat("street lane road ", 8),
+		strings.Repeat("e", 1000),
+		strings.Repeat("staert laen raod ", 8), strings.Repeat("12 ", 300), strings.Repeat("upper/lower&", 80),
+		strings.Repeat("(", 1000),
+		strings.Repeat("near fountain ", 12), strings.Repeat("prastondle hapolmarn ", 12),
+		strings.Repeat("\u05d0\u05d1 ", 200),
+		"a b c d e f g h i j k l m n o p q r s t u v w x", strings.Repeat("streetlaneroad", 12),
+		strings.Repeat("upperlower ", 24),
+		strings.Repeat("12a/3-", 100), "High Street", "Street", "1", "",
+	}
+	return measured(len(texts)*5, func(i int) {
+		q := address.Query{Text: texts[i%len(texts)], Near: near}
+		if i/len(texts)%2 == 0 {
+			_, _, _ = x.Forward(context.Background(), q)
+		} else {
+			_, _, _ = x.Suggest(context.Background(), q)
+		}
+	})
 }

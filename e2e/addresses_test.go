@@ -41,7 +41,8 @@ func TestTheLineUnderstandsWhatIsTyped(t *testing.T) {
 		u.typed(text)
 		u.sees("readings", sees)
 	}
-	for _, text := range []string{"xyzzy frobnitz", "38°", "12,", "-", "(((", "\u202eabc", "a\u0301\u0301", "'; DROP TABLE"} {
+	for _, text := range []string{"xyzzy frobnitz", "38°", "12,", "-", "(((", "\u202eabc", "a\u0301\u0301",
+		"'; DROP TABLE"} {
 		clear()
 		u.typed(text)
 		u.waitFor(`document.querySelector('[data-test=understood]').innerText.length > 3`)
@@ -159,7 +160,11 @@ func TestAddressesAreLookedThrough(t *testing.T) {
 	u.sees("review", "xyzzy frobnitz 3")
 
 	u.click("undo-lookup")
-	p.eventually("what the lookup did is undone", func() bool { s, _ := state("Great Harbour Street 5"); return s == "" })
+	p.eventually("what the lookup did is undone", func() bool {
+		s,
+			_ := state("Great Harbour Street 5")
+		return s == ""
+	})
 	becomes(strings.Split(fourth, ",")[0], "by_hand", true) // it was changed since
 	assert.Empty(t, u.Complaints())
 }
@@ -177,7 +182,8 @@ func TestALookupOutlivesTheServer(t *testing.T) {
 	const file = "/v1/imports/019b0000-0000-7000-8000-000000000001?collection=houses&title=Houses&name=h.csv"
 	require.Equal(t, 200, p.send("PUT", file, csv.String(), map[string]string{"Content-Type": "text/csv"}, nil))
 	const lookup = "/v1/lookups/019b0000-0000-7000-8000-000000000002"
-	require.Equal(t, 200, p.send("PUT", lookup, `{"collection":"houses"}`, map[string]string{"Content-Type": "application/json"}, nil))
+	require.Equal(t, 200, p.send("PUT", lookup, `{"collection":"houses"}`,
+		map[string]string{"Content-Type": "application/json"}, nil))
 	var now struct {
 		State  string
 		Placed int

@@ -180,7 +180,8 @@ func TestTheProgramKnowsItsOwnMap(t *testing.T) {
 	labelOf := func(i int) string {
 		a := r.Address(uint32(i))
 		st := r.Street(a.Street)
-		return strings.TrimSuffix(st.Name+" "+a.Number+", "+strings.TrimSpace(a.Postcode+" "+place(st.Settlement)), ", ")
+		return strings.TrimSuffix(st.Name+" "+a.Number+", "+strings.TrimSpace(a.Postcode+" "+place(st.Settlement)),
+			", ")
 	}
 	const together = 5000
 	s.all("addresses, in batches", (r.Addresses()+together-1)/together, func(k int) error {
@@ -196,8 +197,9 @@ func TestTheProgramKnowsItsOwnMap(t *testing.T) {
 		for i := from; i < to; i++ {
 			at := r.Address(uint32(i)).At
 			f := lines[i-from].Features
-			if len(f) == 0 || f[0].Properties.Label != labels[i-from] || f[0].Geometry.Coordinates != [2]float64{at.Lng(),
-				at.Lat()} {
+			if len(f) == 0 || f[0].Properties.Label != labels[i-from] ||
+				f[0].Geometry.Coordinates != [2]float64{at.Lng(),
+					at.Lat()} {
 				return fmt.Errorf("%s: %+v", labels[i-from], f)
 			}
 		}
@@ -209,7 +211,8 @@ func TestTheProgramKnowsItsOwnMap(t *testing.T) {
 		if _, err := s.get("/v1/geocode/reverse?limit=1&at="+at(a.At), &back); err != nil {
 			return err
 		}
-		if len(back.Features) != 1 || back.Features[0].Properties.Label != labelOf(i) || !back.Features[0].Properties.Inside {
+		if len(back.Features) != 1 || back.Features[0].Properties.Label != labelOf(i) ||
+			!back.Features[0].Properties.Inside {
 			return fmt.Errorf("back from %s: %+v", labelOf(i), back.Features)
 		}
 		return nil

@@ -58,8 +58,9 @@ func (a addressQuery) empty() bool {
 
 // query returns what the geocoder is asked, or what is wrong.
 func (a addressQuery) query() (address.Query, error) {
-	q := address.Query{Text: a.Q, Street: a.Street, HouseNumber: a.HouseNumber, Locality: a.Locality, Postcode: a.Postcode,
-		Limit: a.Limit}
+	q := address.Query{Text: a.Q, Street: a.Street, HouseNumber: a.HouseNumber, Locality: a.Locality,
+		Postcode: a.Postcode,
+		Limit:    a.Limit}
 	if a.empty() {
 		return q, &geo.ParseError{Reason: "is missing",
 			Hint: "q=Mill Lane 12, Varrowby, or street= with housenumber=, locality=, postcode="}

@@ -38,7 +38,8 @@ func TestAFindOverHTTPSaysHowItWasUnderstood(t *testing.T) {
 	assert.Len(t, prop(f, "region_version"), 64)
 	assert.Contains(t, prop(f, "district"), "Hundred")
 	for q, kind := range map[string]string{"4100": "postcode", "Varrow Haven": "locality", "west hundred": "district",
-		"geo:-38.1,-26;u=30": "position", "corner of Mill Lane and Island Road": "crossing", "Great Harbour Street": "street",
+		"geo:-38.1,-26;u=30": "position", "corner of Mill Lane and Island Road": "crossing",
+		"Great Harbour Street":                         "street",
 		"fountain near Great Harbour Street, Varrowby": "landmark"} {
 		assert.Equal(t, kind, prop(s.call("GET", geocodeOf(q), "").features()[0], "kind"), q)
 	}
@@ -178,7 +179,8 @@ func TestAddressesAreLookedUpInTheBackground(t *testing.T) {
 	require.Equal(t, 404, s.json("PUT", "/v1/lookups/"+id, `{"collection":"none"}`).status)
 	require.Equal(t, 200, s.json("PUT", "/v1/lookups/"+id, `{"collection":"posts"}`).status)
 	done := s.finished(id)
-	assert.Equal(t, "4 2 1 1", fmt.Sprint(done["total"], " ", done["placed"], " ", done["doubtful"], " ", done["nothing"]))
+	assert.Equal(t, "4 2 1 1", fmt.Sprint(done["total"], " ", done["placed"], " ", done["doubtful"], " ",
+		done["nothing"]))
 	assert.Equal(t, map[string]any{"waiting": 0.0, "sure": 2.0, "doubtful": 1.0, "nothing": 1.0}, counts())
 	for _, i := range []int{0, 3} {
 		f := s.call("GET", items+"/"+ids[i], "").json

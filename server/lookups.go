@@ -34,7 +34,8 @@ func parallel(n int, f func(i int) error) error {
 
 // lookupOut is a lookup as it is told of.
 func lookupOut(l service.Lookup) map[string]any {
-	return map[string]any{"id": l.ID, "collection": l.Collection, "state": l.State, "trouble": l.Trouble, "actor": l.Actor,
+	return map[string]any{"id": l.ID, "collection": l.Collection, "state": l.State, "trouble": l.Trouble,
+		"actor": l.Actor,
 		"total": l.Total, "placed": l.Placed, "doubtful": l.Doubtful, "nothing": l.Nothing,
 		"started_at": l.StartedAt.UTC(), "updated_at": l.Stamp.UTC()}
 }
@@ -156,7 +157,8 @@ func (s *server) movedAddresses(c *echo.Context) error {
 	}
 	out := make([]map[string]any, len(moved))
 	for i, m := range moved {
-		out[i] = map[string]any{"id": m.Feature.ID, "name": m.Feature.Name, "query": m.Was.Query, "was": m.Was, "now": m.Now,
+		out[i] = map[string]any{"id": m.Feature.ID, "name": m.Feature.Name, "query": m.Was.Query, "was": m.Was,
+			"now":     m.Now,
 			"shift_m": defined(m.ShiftM)}
 	}
 	return c.JSON(http.StatusOK, map[string]any{"moved": out, "stayed": len(stayed)})

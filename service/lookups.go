@@ -224,7 +224,8 @@ func (v *Service) runLookup(ctx context.Context, l Lookup, holder uuid.UUID) err
 		found, err := v.lookUpAll(ctx, list)
 		if err != nil {
 			if withoutMap(err) {
-				_, stopped := v.store.SetLookupState(ctx, l.Workspace, l.ID, store.LookupPaused, feature.Clip(err.Error()),
+				_, stopped := v.store.SetLookupState(ctx, l.Workspace, l.ID, store.LookupPaused,
+					feature.Clip(err.Error()),
 					store.LookupRunning)
 				return stopped
 			}
@@ -328,8 +329,8 @@ func withAddress(f *feature.Feature, found FoundAddress) (*feature.Feature, erro
 	return &after, nil
 }
 
-// AddressesOf tells how the addresses of a collection fared: how many came to which state, "waiting" for those that were
-// not looked up, and some of those in one state, by id, from after one on.
+// AddressesOf tells how the addresses of a collection fared: how many came to which state, "waiting" for those that
+// were not looked up, and some of those in one state, by id, from after one on.
 func (v *Service) AddressesOf(
 	ctx context.Context, a Actor, collection, state string, after uuid.UUID, limit int,
 ) (counts map[string]int, list []*feature.Feature, err error) {

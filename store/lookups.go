@@ -71,7 +71,8 @@ func (s *Store) RunningLookups(ctx context.Context) ([]Lookup, error) {
 // AddLookup notes a lookup that begins; one with its id that has begun before stays as it is.
 func (s *Store) AddLookup(ctx context.Context, l Lookup) error {
 	now := s.now().UTC()
-	return s.exec(ctx, `INSERT IGNORE INTO lookups (`+lookupColumns+`) VALUES (?, ?, ?, ?, '', ?, ?, 0, 0, 0, '[]', ?, ?)`,
+	return s.exec(ctx, `INSERT IGNORE INTO lookups (`+lookupColumns+`)
+		VALUES (?, ?, ?, ?, '', ?, ?, 0, 0, 0, '[]', ?, ?)`,
 		l.Workspace[:], l.ID[:], l.Collection, l.State, l.Actor, l.Total, now, now)
 }
 
@@ -121,7 +122,8 @@ func (s *Store) SetLookupState(ctx context.Context, workspace, id uuid.UUID, to,
 // SetLookup notes within a change of a lookup's how far it has come.
 func (c *Change) SetLookup(l Lookup) error {
 	return c.exec(`UPDATE lookups SET placed = ?, doubtful = ?, nothing = ?, changes = ?, stamp = ?
-		WHERE workspace = ? AND id = ?`, l.Placed, l.Doubtful, l.Nothing, l.Changes.text(), c.At, c.Workspace[:], l.ID[:])
+		WHERE workspace = ? AND id = ?`,
+		l.Placed, l.Doubtful, l.Nothing, l.Changes.text(), c.At, c.Workspace[:], l.ID[:])
 }
 
 // unplaced are the places of a collection without a position that have an address: as a file gave it, or in the
@@ -164,7 +166,8 @@ func (s *Store) AddressStates(ctx context.Context, workspace uuid.UUID, collecti
 }
 
 // LookedUp returns features whose addresses were looked up and came to a state, any for "", by id, from after one on.
-func (s *Store) LookedUp(ctx context.Context, workspace uuid.UUID, collection, state string, after uuid.UUID, limit int) (
+func (s *Store) LookedUp(ctx context.Context, workspace uuid.UUID, collection, state string, after uuid.UUID,
+	limit int) (
 	out []*feature.Feature, err error,
 ) {
 	err = s.each(ctx, func(f *feature.Feature, _ *featureRow) error { out = append(out, f); return nil },

@@ -260,7 +260,8 @@ func (x *index) nearestPlace(at geo.Point) uint32 {
 	p := planeAt(at)
 	for i := range uint32(x.r.Settlements()) {
 		where, size := x.r.SettlementAt(i)
-		d := math.Hypot(wrapped(where.Lng()-at.Lng())*p.perLng, (where.Lat()-at.Lat())*p.perLat) / reach[min(int(size), 4)]
+		d := math.Hypot(wrapped(where.Lng()-at.Lng())*p.perLng, (where.Lat()-at.Lat())*p.perLat) / reach[min(int(size),
+			4)]
 		if d < least {
 			best, least = i, d
 		}

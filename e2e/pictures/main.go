@@ -51,7 +51,6 @@ const nearSomebody = "09caa29a-4a41-5fc2-91fb-ed4e873ab83d"
 var pictures = []picture{
 	{name: "island", path: "/around", width: 1280, height: 800},
 	{name: "around", path: around, width: 1280, height: 800},
-	{name: "around-night", path: around, width: 1280, height: 800, night: true},
 	{
 		name:   "fair",
 		path:   "/around?v=" + square + ",17,348&names=always&over=" + fair + "&layers=1",
@@ -108,7 +107,7 @@ var pictures = []picture{
 		width:  1280,
 		height: 800,
 		do: chromedp.Steps(
-			chromedp.SendKeys(e2e.At("line"), "great harbour street 5"),
+			chromedp.SendKeys(e2e.At("line"), "corner of lantren way and pewter"),
 			chromedp.WaitVisible(e2e.At("readings")),
 		),
 	},
@@ -138,12 +137,20 @@ var pictures = []picture{
 		chromedp.WaitVisible(e2e.At("show-qr")), chromedp.Click(e2e.At("show-qr")), chromedp.Sleep(time.Second))},
 	{name: "files", path: "/places/files", width: 1280, height: 800, do: chromedp.Steps(
 		e2e.Run(dropped), chromedp.WaitVisible(e2e.At("file-rows")))},
+	{name: "addresses", path: "/places/addresses?v=" + square + ",13", width: 1280, height: 800, do: chromedp.Steps(
+		chromedp.WaitVisible(e2e.At("paste-addresses")), chromedp.Click(e2e.At("paste-addresses")),
+		chromedp.WaitVisible(e2e.At("address-lines")), chromedp.SendKeys(e2e.At("address-lines"), pastedAddresses),
+		chromedp.Click(e2e.At("take-lines")), chromedp.WaitVisible(e2e.At("accept")), chromedp.Sleep(3*time.Second))},
 	{name: "publish", path: "/publish/picture?v=" + square + ",13", width: 1280, height: 800, do: chromedp.Steps(
 		pick("scene-what", "collection"), pick("scene-collection", "posts"), chromedp.Sleep(2*time.Second))},
 	{name: "embed", path: foreign, width: 1280, height: 800},
 	{name: "reference", path: "/docs/filter", width: 1280, height: 800, do: chromedp.Steps(
 		chromedp.Click(chromedp.CSS("form.try button")), chromedp.Sleep(time.Second))},
 }
+
+// pastedAddresses are some that are sure and some that are not.
+const pastedAddresses = "Pewter Way 7\nGreat Harbour Street 5, 4100 Varrowby\nMill Lane 3, Quillmere\n" +
+	"Ms Ida Penn, Island Road 4, 4100 Varrowby\nIsland Road 9999, Skerrow\nNowhere Crescent 12, Farland"
 
 // foreign is the page of somebody else, in which the map stands as an embed.
 const foreign = "foreign"

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"math"
 	"slices"
 	"strings"
 
@@ -49,6 +50,11 @@ func (v *Service) Interpret(ctx context.Context, a Actor, text string, near geo.
 	if out.Meanings, err = v.placesNamed(ctx, a, text, 4*limit); err != nil {
 		return out, err
 	}
+	stored, err := v.storedNear(ctx, a, text, near, limit)
+	if err != nil {
+		return out, err
+	}
+	out.Meanings = append(out.Meanings, stored...)
 	finds, u, err := v.Suggest(ctx, a, address.Query{Text: text, Near: near, Limit: limit})
 	switch {
 	case err == nil:
@@ -71,6 +77,38 @@ func (v *Service) Interpret(ctx context.Context, a Actor, text string, near geo.
 	slices.SortStableFunc(out.Meanings, func(x, y Meaning) int { return cmp.Compare(y.Confidence, x.Confidence) })
 	out.Meanings = out.Meanings[:min(limit, len(out.Meanings))]
 	return out, nil
+}
+
+// storedNear finds stored places of a category near something: "fountain near Great Harbour Street".
+func (v *Service) storedNear(ctx context.Context, a Actor, text string, near geo.Point, limit int) (
+	out []Meaning, err error,
+) {
+	categories, err := v.Categories(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	singular := func(s string) string { return strings.TrimSuffix(strings.Join(lexicon.Words(s), " "), "s") }
+	address.SplitNear(text, func(what, where string, _ bool) bool {
+		i := slices.IndexFunc(categories, func(k Category) bool { return singular(k.Name) == singular(what) })
+		if i < 0 {
+			return false
+		}
+		finds, _, failed := v.Geocode(ctx, a, address.Query{Text: where, Near: near, Limit: 1})
+		if failed != nil || len(finds) == 0 {
+			if err = failed; withoutMap(failed) {
+				err = nil
+			}
+			return true
+		}
+		var hits []Neighbour
+		hits, _, err = v.Nearby(ctx, a, catalog.Near{At: finds[0].At, WithinM: math.Inf(1), Limit: limit,
+			Categories: []string{categories[i].ID}})
+		for k := range hits {
+			out = append(out, Meaning{Confidence: finds[0].Confidence, Row: &hits[k].Row})
+		}
+		return true
+	})
+	return out, err
 }
 
 // readPosition reads coordinates in any notation as a find.

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"slices"
+	"strings"
 
 	"viandante/core/geo"
 	"viandante/core/geodesy"
@@ -33,37 +34,53 @@ type nearQuery struct {
 // elsewhere is how much less likely a thing is that lies in another settlement than the one that it is looked for in.
 const elsewhere = 0.3
 
-// nearSomething splits "fountain near Great Harbour Street" into the kind of thing and the rest of the text.
-func (x *index) nearSomething(q Query) (n nearQuery, ok bool) {
-	if q.Text == "" {
-		return n, false
-	}
-	toks := tokens(nil, q)
+// SplitNear divides "fountain near Great Harbour Street" into what is looked for and where, at each word that may divide
+// them, until yield returns true. within tells that it is to lie in the place, not near it.
+func SplitNear(text string, yield func(what, where string, within bool) bool) {
+	toks := tokens(nil, Query{Text: text})
 	for i := 1; i < len(toks)-1 && i < 6; i++ {
 		if !nearWords[toks[i].text] {
-			continue
-		}
-		if n.kind, ok = x.kindNamed(toks[:i]); !ok {
 			continue
 		}
 		j := i + 1
 		for j < len(toks)-1 && (littleWords[toks[j].text] || nearWords[toks[j].text]) {
 			j++
 		}
-		for ; j < len(toks); j++ {
-			if toks[j].before == ',' {
-				n.rest += ","
-			}
-			n.rest += " " + toks[j].typed
+		if yield(said(toks[:i]), said(toks[j:]), withinWords[toks[i].text]) {
+			return
 		}
-		n.words = nil
-		for _, t := range toks[:i] {
+	}
+}
+
+// said writes tokens as they were typed, with the commas between them.
+func said(toks []token) string {
+	var out strings.Builder
+	for i, t := range toks {
+		if i > 0 && t.before == ',' {
+			out.WriteByte(',')
+		}
+		if i > 0 {
+			out.WriteByte(' ')
+		}
+		out.WriteString(t.typed)
+	}
+	return out.String()
+}
+
+// nearSomething finds in a query a kind of thing, and where it is looked for.
+func (x *index) nearSomething(q Query) (n nearQuery, ok bool) {
+	SplitNear(q.Text, func(what, where string, within bool) bool {
+		toks := tokens(nil, Query{Text: what})
+		if n.kind, ok = x.kindNamed(toks); !ok {
+			return false
+		}
+		n.rest, n.within = where, within
+		for _, t := range toks {
 			n.words = append(n.words, t.typed)
 		}
-		n.within = withinWords[toks[i].text]
-		return n, true
-	}
-	return n, false
+		return true
+	})
+	return n, ok
 }
 
 // kindNamed returns the kind of thing that tokens name, all of them and exactly; a final s may be too many.

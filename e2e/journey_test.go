@@ -102,7 +102,7 @@ func TestTheJourney(t *testing.T) {
 
 	// Geocode in the one line, look at it, keep it under the name that was found.
 	var house found
-	require.Equal(t, 200, p.get("/v1/geocode?q=street+3,+quillmere&limit=1", &house))
+	require.Equal(t, 200, p.get("/v1/geocode?q=mill+lane+3,+quillmere&limit=1", &house))
 	label := house.Features[0].Properties["label"].(string)
 	u.do(chromedp.SendKeys(At("line"), label))
 	u.sees("understood", "address: "+label)

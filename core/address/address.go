@@ -172,7 +172,6 @@ func (x *index) answer(ctx context.Context, q Query, typing bool) ([]Find, Under
 	if rd == nil {
 		rd = newReader(x)
 	}
-	defer x.pool.Put(rd)
 	rd.begin(q, typing)
 	if typing && len(rd.tokens) == 1 && len(rd.tokens[0].text) < 2 {
 		return nil, Understanding{}, nil // it may be anything
@@ -187,5 +186,6 @@ func (x *index) answer(ctx context.Context, q Query, typing bool) ([]Find, Under
 		}
 	}
 	finds, u := rd.finds()
+	x.pool.Put(rd) // not where reading the file failed half-way: its memory is then not what the next one expects
 	return finds, u, nil
 }

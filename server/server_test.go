@@ -440,8 +440,9 @@ func TestTheLineTakesAnything(t *testing.T) {
 	assert.Equal(t, "locality", kind("skerrow"))
 	assert.Equal(t, "address", kind("great harbour street 5"))
 	assert.Empty(t, s.call("GET", "/v1/interpret?q=zzzzqqq", "").features())
-	require.Equal(t, 201, s.call("PUT", "/v1/categories/fountain", `{"name":"Fountain","glyph":"drop","colour":"#112233"}`,
-		"If-None-Match", "*", "Content-Type", "application/json").status)
+	const fountain = `{"name":"Fountain","glyph":"drop","colour":"#112233"}`
+	require.Equal(t, 201, s.call("PUT", "/v1/categories/fountain", fountain, "If-None-Match", "*", "Content-Type",
+		"application/json").status)
 	near := s.call("GET", "/v1/interpret?q="+url.QueryEscape("fountains near Skerrow"), "").features()
 	assert.Equal(t, "Quillmere Pump", prop(near[0], "label"), "one's own places of a category, near something")
 	// Half-typed input is no error: it finds nothing, and says what would be right.

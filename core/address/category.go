@@ -34,8 +34,8 @@ type nearQuery struct {
 // elsewhere is how much less likely a thing is that lies in another settlement than the one that it is looked for in.
 const elsewhere = 0.3
 
-// SplitNear divides "fountain near Great Harbour Street" into what is looked for and where, at each word that may divide
-// them, until yield returns true. within tells that it is to lie in the place, not near it.
+// SplitNear divides "fountain near Great Harbour Street" into what is looked for and where, at each word that may
+// divide them, until yield returns true. within tells that it is to lie in the place, not near it.
 func SplitNear(text string, yield func(what, where string, within bool) bool) {
 	toks := tokens(nil, Query{Text: text})
 	for i := 1; i < len(toks)-1 && i < 6; i++ {

@@ -21,6 +21,8 @@ import {
   type Import,
   type Role,
 } from '../desk/files'
+import { addresses } from '../desk/addresses'
+import { desk } from '../desk/desk'
 import RowProblem from './RowProblem.vue'
 import { complain } from '../desk/notice'
 import { collections } from '../desk/places'
@@ -56,6 +58,12 @@ function drop(e: DragEvent): void {
   over.value = false
   const file = e.dataTransfer?.files[0]
   if (file) void openFile(file).catch(complain)
+}
+/** A file with addresses may have rows without a position: those can be looked up. */
+const hasAddresses = computed(() => incoming.preview?.columns.some((c) => c.as === 'address') ?? false)
+function lookUpImported(): void {
+  addresses.collection = incoming.done!.collection
+  desk.part = 'addresses'
 }
 const role = (c: Column, e: Event) => setRole(c, (e.target as HTMLSelectElement).value as Role)
 const when = (t: string) => new Date(t).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })
@@ -228,6 +236,14 @@ const rowText = (r: NonNullable<typeof incoming.preview>['rows'][number]) => {
           data-test="refused-file"
           >Save what was refused</a
         >
+        <button
+          v-if="hasAddresses && incoming.done.state !== 'undone'"
+          class="act"
+          data-test="look-up-imported"
+          @click="lookUpImported"
+        >
+          Look up its addresses
+        </button>
         <button
           v-if="incoming.done.state !== 'undone'"
           class="act"

@@ -135,6 +135,10 @@ func chordBelow(distanceM float64) float64 {
 	return 2*math.Sin(angle/2) + rounding
 }
 
+// shell is how near the edge of a ring, in metres, a distance is measured by the full method: ten times the error of
+// the short one.
+const shell = 1e-6
+
 // Search is one question: the nearest items at a distance from BeyondM to WithinM metres (+Inf for no bound), both ends
 // included. It is put to one index or to several, of which each begins with what the others found.
 type Search struct {
@@ -149,6 +153,7 @@ type Search struct {
 	Keep func(item uint32) bool
 
 	begun bool
+	from  geodesy.From
 	c     vector
 	limit float64 // chord
 	found []Found // a heap, the farthest first, once there are N
@@ -157,6 +162,7 @@ type Search struct {
 func (s *Search) begin() {
 	if !s.begun {
 		s.begun, s.c, s.limit = true, toVector(s.Center), chordBelow(s.WithinM)
+		s.from = geodesy.NewFrom(s.Center)
 	}
 }
 
@@ -211,7 +217,11 @@ func (s *Search) take(item uint32) {
 	if s.Keep != nil && !s.Keep(item) {
 		return
 	}
-	f := Found{item, geodesy.Distance(s.Center, s.At(item))}
+	at := s.At(item)
+	f := Found{item, s.from.Distance(at)}
+	if math.Abs(f.DistanceM-s.WithinM) < shell || math.Abs(f.DistanceM-s.BeyondM) < shell {
+		f.DistanceM = geodesy.Distance(s.Center, at) // at the very edge of the ring every bit counts
+	}
 	if f.DistanceM < s.BeyondM || f.DistanceM > s.WithinM {
 		return
 	}

@@ -276,7 +276,7 @@ func (c *contract) holdAnswer(t testing.TB, r *http.Request, resp *http.Response
 func holdJSON(t testing.TB, where, kind string, schema *jsonschema.Schema, body string) {
 	t.Helper()
 	switch {
-	case kind == "application/x-ndjson": // its schema is that of a line
+	case kind == linesType: // its schema is that of a line
 		for line := range strings.Lines(body) {
 			holdJSON(t, where, "application/json", schema, line)
 		}

@@ -7,7 +7,6 @@ import (
 	"math"
 	"net/http"
 	"strconv"
-	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -263,38 +262,7 @@ func (s *server) geocodeBatch(c *echo.Context) error {
 		return fault.Refuse("limit", strconv.Itoa(b.Limit), &geo.ParseError{Reason: "is not a number from 1 to 50"})
 	}
 	ctx := c.Request().Context()
-	lines := make([]batchLine, min(batchChunk, len(b.Queries)))
-	control := http.NewResponseController(c.Response())
-	for from := 0; from < len(b.Queries); from += batchChunk {
-		some := b.Queries[from:min(from+batchChunk, len(b.Queries))]
-		err := parallel(len(some), func(i int) error {
-			var err error
-			lines[i], err = s.batchLine(ctx, c, &b, from+i)
-			return err
-		})
-		if err != nil && from == 0 {
-			return err
-		} else if err != nil {
-			return nil // what is sent is sent: who reads sees that lines are missing
-		}
-		var out bytes.Buffer
-		for i := range some {
-			text, err := json.Marshal(lines[i])
-			if err != nil {
-				return err
-			}
-			out.Write(append(text, '\n'))
-		}
-		if from == 0 {
-			c.Response().Header().Set(echo.HeaderContentType, "application/x-ndjson")
-		}
-		_ = control.SetWriteDeadline(time.Now().Add(answerWait)) // a writer without deadlines is a test's
-		if _, err := c.Response().Write(out.Bytes()); err != nil {
-			return nil
-		}
-		_ = control.Flush()
-	}
-	return nil
+	return sendLines(c, len(b.Queries), batchChunk, func(i int) (any, error) { return s.batchLine(ctx, c, &b, i) })
 }
 
 // batchLine answers one query of a batch. What is wrong with it is told in its line.

@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
-	"sync"
 
 	"github.com/google/uuid"
 	"github.com/labstack/echo/v5"
@@ -13,24 +12,6 @@ import (
 	"viandante/service"
 	"viandante/service/fault"
 )
-
-// parallel runs f for the numbers below n, two at a time, until one fails.
-func parallel(n int, f func(i int) error) error {
-	var failed [2]error
-	var wait sync.WaitGroup
-	for k := range failed {
-		wait.Go(func() {
-			for i := k; i < n && failed[k] == nil; i += len(failed) {
-				failed[k] = f(i)
-			}
-		})
-	}
-	wait.Wait()
-	if failed[0] != nil {
-		return failed[0]
-	}
-	return failed[1]
-}
 
 // lookupOut is a lookup as it is told of.
 func lookupOut(l service.Lookup) map[string]any {

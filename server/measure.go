@@ -1,8 +1,10 @@
 package server
 
 import (
+	"fmt"
 	"math"
 	"net/http"
+	"strconv"
 
 	"github.com/labstack/echo/v5"
 
@@ -35,6 +37,73 @@ func (s *server) measure(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"from": lngLat(from), "to": lngLat(to), "distance_m": line.DistanceM,
 		"initial_bearing_deg": defined(line.InitialBearing), "final_bearing_deg": defined(line.FinalBearing),
 		"midpoint": geojson.Point(middle), "model": model})
+}
+
+// maxPairs is how many pairs may be measured at once, pairChunk how many before something is sent.
+const (
+	maxPairs  = 100_000
+	pairChunk = 4000
+	maxBody   = 24 << 20
+)
+
+// pairLine is the line between the two points of a pair, or what is wrong with it.
+type pairLine struct {
+	Index      int               `json:"index"`
+	DistanceM  *float64          `json:"distance_m"`
+	InitialDeg any               `json:"initial_bearing_deg"`
+	FinalDeg   any               `json:"final_bearing_deg"`
+	Midpoint   *geojson.Geometry `json:"midpoint"`
+	Error      *fault.Field      `json:"error,omitempty"`
+}
+
+// measurePairs answers POST /v1/measure: up to 100,000 pairs of GeoJSON positions, a line of JSON for each.
+func (s *server) measurePairs(c *echo.Context) error {
+	var body struct {
+		Pairs [][2][]float64 `json:"pairs"`
+		Model string         `json:"model"`
+	}
+	if err := s.decodeAs(c, maxBody, jsonTypes, &body); err != nil {
+		return err
+	}
+	model, err := geodesy.ParseModel(body.Model)
+	switch {
+	case err != nil:
+		return fault.Refuse("model", body.Model, err)
+	case len(body.Pairs) == 0:
+		return fault.Refuse("pairs", "", &geo.ParseError{Reason: "is missing",
+			Hint: "[[[lng, lat], [lng, lat]], …], positions as in GeoJSON"})
+	case len(body.Pairs) > maxPairs:
+		return fault.Refuse("pairs", strconv.Itoa(len(body.Pairs)), &geo.ParseError{Reason: "are too many",
+			Hint: "at most 100000 at once"})
+	}
+	return sendLines(c, len(body.Pairs), pairChunk, func(i int) (any, error) {
+		return measurePair(i, body.Pairs[i], model), nil
+	})
+}
+
+func measurePair(i int, pair [2][]float64, model geodesy.Model) pairLine {
+	out := pairLine{Index: i}
+	var ends [2]geo.Point
+	for k, p := range pair {
+		var err error
+		if len(p) < 2 {
+			err = &geo.ParseError{Reason: "is no position", Hint: "[lng, lat], as in GeoJSON"}
+		} else {
+			ends[k], err = geo.NewPoint(p[1], p[0])
+		}
+		if err != nil {
+			field := fmt.Sprintf("pairs[%d][%d]", i, k)
+			out.Error = &fault.Refuse(field, fmt.Sprint(p), err).Fields[0]
+			return out
+		}
+	}
+	line := geodesy.Measure(model, ends[0], ends[1])
+	out.DistanceM = &line.DistanceM
+	out.InitialDeg, out.FinalDeg = defined(line.InitialBearing), defined(line.FinalBearing)
+	if middle, err := geodesy.Midpoint(model, ends[0], ends[1]); err == nil {
+		out.Midpoint = geojson.Point(middle)
+	}
+	return out
 }
 
 func (s *server) destination(c *echo.Context) error {

@@ -110,6 +110,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 
 	v1 := e.Group("/v1", s.authenticate, s.numbered)
 	v1.GET("/measure", s.measure)
+	v1.POST("/measure", s.measurePairs)
 	v1.GET("/destination", s.destination)
 	v1.GET("/nearby", s.nearby)
 	v1.GET("/route", s.route)

@@ -174,7 +174,7 @@ func (s *site) call(method, path, body string, headers ...string) answer {
 	s.document.holdAnswer(s.t, req, resp, string(data))
 	a := answer{status: resp.StatusCode, header: resp.Header, body: data}
 	if kind := resp.Header.Get("Content-Type"); strings.Contains(kind, "json") && kind != textSeq &&
-		kind != "application/x-ndjson" {
+		kind != linesType {
 		require.NoError(s.t, json.Unmarshal(data, &a.json), "%s", data)
 	}
 	return a

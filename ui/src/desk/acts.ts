@@ -1,7 +1,6 @@
 // What can be done from anywhere: by a button, by a key, from a label on the map.
 
 import { shallowRef } from 'vue'
-import { api, unwrap } from '../api/client'
 import type { Chart } from '../chart/chart'
 import type { LatLng } from '../chart/camera'
 import { desk, type Named } from './desk'
@@ -12,6 +11,7 @@ import { redo, undo } from './history'
 import { complain, say } from './notice'
 import { verticesOf } from './outline'
 import { deletePlace, places, type Place } from './places'
+import { whatIsAt } from './reverse'
 import { device, positionOnce, standStill } from './device'
 
 /** The map, once it is there. */
@@ -51,8 +51,7 @@ export function standAt(p: Named): void {
 }
 
 async function nameStandpoint(p: Named): Promise<void> {
-  const found = await unwrap(api.GET('/v1/geocode/reverse', { params: { query: { at: position(p), limit: 1 } } }))
-  const near = found.features[0]?.properties
+  const near = (await whatIsAt(p))?.properties
   const now = desk.standpoint
   if (
     near?.label &&

@@ -7,6 +7,7 @@ import { api, unwrap } from '../api/client'
 import type { LatLng } from '../chart/camera'
 import { desk } from './desk'
 import { position } from './format'
+import { whatIsAt } from './reverse'
 import { geometryOf, isWhole, type Outline } from './outline'
 
 const MOST_LISTED = 500
@@ -68,12 +69,7 @@ export function useAddress(at: Ref<LatLng | null>) {
   return useQuery({
     queryKey: computed(() => ['address', settled.value && position(settled.value)]),
     enabled: computed(() => !!settled.value),
-    queryFn: async ({ signal }) => {
-      const found = await unwrap(
-        api.GET('/v1/geocode/reverse', { params: { query: { at: position(settled.value!), limit: 1 } }, signal }),
-      )
-      return found.features[0] ?? null
-    },
+    queryFn: ({ signal }) => whatIsAt(settled.value!, signal),
   })
 }
 
@@ -212,7 +208,7 @@ export function useAgreement(at: Ref<LatLng | null>, address: Ref<string>) {
             signal,
           }),
         ),
-        unwrap(api.GET('/v1/geocode/reverse', { params: { query: { at: position(where.value!), limit: 1 } }, signal })),
+        whatIsAt(where.value!, signal),
       ])
       const best = found.features[0]
       if (!best || (best.properties.confidence ?? 0) < SURE) return null
@@ -225,7 +221,7 @@ export function useAgreement(at: Ref<LatLng | null>, address: Ref<string>) {
         there,
         label: best.properties.label ?? text.value,
         distanceM: line.distance_m,
-        here: here.features[0]?.properties.label ?? null,
+        here: here?.properties.label ?? null,
       }
     },
   })

@@ -172,6 +172,7 @@ func (rd *reader) explain(r *reading, m nameMatch) {
 		if gain > 0 {
 			r.tokens |= m.tokens
 			r.cost += m.cost
+			r.changed += m.changed
 			r.placed |= m.tokens
 		}
 		return
@@ -182,6 +183,7 @@ func (rd *reader) explain(r *reading, m nameMatch) {
 		try := *r
 		try.tokens |= other.tokens
 		try.cost += other.cost
+		try.changed += other.changed
 		try.placed |= other.tokens
 		if sum := rd.spared(try.tokens) - try.cost; sum > bestSum {
 			bestSum, keep = sum, try
@@ -191,6 +193,7 @@ func (rd *reader) explain(r *reading, m nameMatch) {
 		if name, ok := rd.matchName(r.name.name, ^(m.tokens | own)); ok {
 			try := *r
 			try.cost += name.cost - r.name.cost + m.cost
+			try.changed += name.changed - r.name.changed + m.changed
 			try.name = name
 			try.tokens = name.tokens | own | m.tokens
 			try.placed |= m.tokens

@@ -7,7 +7,7 @@ import (
 )
 
 // Evidence is what the confidence in a reading is computed from.
-type Evidence [11]float64
+type Evidence [12]float64
 
 // fitted holds the weights of Evidence, and the table that turns their sum into a share. `go run ./bench fit` writes
 // it; see docs/geocoding.md.
@@ -79,5 +79,6 @@ func (rd *reader) evidence(r *reading, share float64) Evidence {
 		float64(min(r.name.lacks, 3)),
 		flag(r.placed != 0),
 		flag(r.kind == House && !between && r.house.cost > 0),
+		float64(min(r.changed, 3)),
 	}
 }

@@ -14,6 +14,7 @@ const (
 	unfinished   = 0.1  // the beginning of a word, of a query that is being typed
 	secondError  = 1.2
 	firstLetter  = 0.15 // more, where the first letter is another
+	knownWord    = 0.2  // more, where what is written is a word of its own
 	digitError   = 0.6  // more, where the word is a number
 
 	ignoredKnown   = 2.5 // a word that the region knows, and the reading does not explain

@@ -68,7 +68,8 @@ func (rd *reader) crossingsOf(left, right, between tokenSet) {
 				return
 			}
 			r := reading{kind: Crossing, item: n.Item, other: other, named: n, name: m, second: second,
-				tokens: m.tokens | second.tokens | between, cost: m.cost + second.cost, at: at,
+				tokens: m.tokens | second.tokens | between, cost: m.cost + second.cost,
+				changed: m.changed + second.changed, at: at,
 				place: rd.x.r.StreetSettlement(n.Item)}
 			rd.within(&r, rd.x.r.Street(n.Item).Postcode)
 			rd.add(r)

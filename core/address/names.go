@@ -12,7 +12,9 @@ type nameMatch struct {
 	tokens tokenSet
 	cost   float64 // errors, and the words that the query lacks
 	lacks  int     // how many those are
-	gain   float64 // what it spares to explain the tokens, less the cost
+	// changed is how many of its words are read from words that the region knows and that are others.
+	changed int
+	gain    float64 // what it spares to explain the tokens, less the cost
 }
 
 const (
@@ -158,6 +160,10 @@ func (rd *reader) matchName(name uint32, allowed tokenSet) (nameMatch, bool) {
 		out.cost += float64(m.cost)
 		if m.torn != 0 {
 			torn[m.torn-1] = true
+		}
+		if !m.exact && m.torn == 0 && m.tokens.count() == 1 && rd.tokens[m.tokens.first()].known {
+			out.changed++
+			out.cost += knownWord
 		}
 		if rd.recording {
 			rd.record = append(rd.record, recorded{k, *m})

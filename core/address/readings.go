@@ -20,6 +20,7 @@ type reading struct {
 	// ignored is what of the cost stems from tokens that it leaves unexplained.
 	cost, rank, ignored float64
 	house               houseFound
+	changed             int  // words read from other words that the region knows
 	number              bool // a house number was asked of the street
 	at                  geo.Point
 	place               uint32 // the settlement, or region.NoSettlement
@@ -47,7 +48,8 @@ func (rd *reader) readName(m nameMatch) {
 			return
 		}
 		n := rd.x.r.Named(m.name, k)
-		r := reading{item: n.Item, named: n, name: m, tokens: m.tokens, cost: m.cost, place: region.NoSettlement}
+		r := reading{item: n.Item, named: n, name: m, tokens: m.tokens, cost: m.cost,
+			changed: m.changed, place: region.NoSettlement}
 		if n.NameKind != 0 {
 			r.cost += otherName
 		}

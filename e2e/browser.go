@@ -3,6 +3,7 @@ package e2e
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"iter"
 	"os"
@@ -149,20 +150,39 @@ func At(name string) chromedp.CSS { return chromedp.CSS(`[data-test="` + name + 
 // patience is how long is waited for what must come: long, so that no test depends on the machine being quick.
 const patience = time.Minute
 
+// attempt is how long one poll may take. A poll whose page has gone never hears of it, so that there are several.
+const attempt = 6 * time.Second
+
 // Wait waits until a JavaScript expression is true.
 func Wait(expression string) chromedp.Action[chromedp.Void] {
-	poll := chromedp.Poll[any](expression, chromedp.WithPollingTimeout(patience))
-	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+	poll := chromedp.Poll[any](expression, chromedp.WithPollingTimeout(attempt))
+	once := func(ctx context.Context, t *chromedp.Target) error {
+		ctx, cancel := context.WithTimeout(ctx, attempt+time.Second)
+		defer cancel()
 		_, err := poll(ctx, t)
-		for tries := 0; tries < 20 && isBetweenPages(err); tries++ {
-			time.Sleep(50 * time.Millisecond)
-			_, err = poll(ctx, t)
+		return err
+	}
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		began := time.Now()
+		err := once(ctx, t)
+		for err != nil && ctx.Err() == nil && time.Since(began) < patience {
+			if isBetweenPages(err) {
+				time.Sleep(50 * time.Millisecond)
+			} else if !isLate(err) {
+				break
+			}
+			err = once(ctx, t)
 		}
 		if err != nil {
 			return chromedp.Void{}, fmt.Errorf("waiting for %s: %w", expression, err)
 		}
 		return chromedp.Void{}, nil
 	}
+}
+
+// isLate tells that what was waited for has not come in the time of one attempt.
+func isLate(err error) bool {
+	return errors.Is(err, context.DeadlineExceeded) || errors.Is(err, chromedp.ErrPollingTimeout)
 }
 
 // isBetweenPages tells that the browser has left a page and chromedp has not heard of the next one yet.

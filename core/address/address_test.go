@@ -285,7 +285,16 @@ func TestSuggestionsStayWhileTheyFit(t *testing.T) {
 			was = finds[0].Label
 		}
 		assert.Equal(t, "Lantern Row 12, 4200 Quillmere", was)
-		finds, _, err := x.Suggest(t.Context(), Query{Text: "mill lane 12 qilm", Limit: 3})
+		finds, _, err := x.Suggest(t.Context(), Query{Text: "Mill Lane 4", Limit: 5, Near: geo.MustPoint(-38.1, -26)})
+		require.NoError(t, err)
+		require.Len(t, finds, 3)
+		assert.Equal(t, "4", finds[0].HouseNumber, "a number that is there comes before a postcode that begins so")
+		assert.Equal(t, "4", finds[1].HouseNumber)
+		finds, _, err = x.Suggest(t.Context(), Query{Text: "Mill Lane 99", Limit: 5})
+		require.NoError(t, err)
+		require.Len(t, finds, 3)
+		assert.True(t, finds[0].NumberUnknown, "no number of it begins so")
+		finds, _, err = x.Suggest(t.Context(), Query{Text: "mill lane 12 qilm", Limit: 3})
 		require.NoError(t, err)
 		assert.Equal(t, "Mill Lane 12, 4200 Quillmere", finds[0].Label, "the beginning of a word may have an error")
 	})

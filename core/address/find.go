@@ -29,10 +29,10 @@ func (rd *reader) finds() ([]Find, Understanding) {
 		f := rd.find(r)
 		f.Evidence = rd.evidence(r, share)
 		f.Confidence = math.Round(1000*fitted.Confidence(f.Evidence)) / 1000
-		if i > 0 { // the order tells which is likelier
+		if i > 0 && !out[0].NumberUnknown { // the order tells which is likelier
 			f.Confidence = min(f.Confidence, out[0].Confidence)
 		}
-		if f.Confidence < leastConfidence && i > 0 {
+		if f.Confidence < leastConfidence && i > 0 && !rd.suggesting {
 			break
 		}
 		out = append(out, f)

@@ -123,6 +123,17 @@ func (x *index) house(st *region.Street, n numberAsked) (houseFound, bool) {
 	return x.between(st, n.lead, from)
 }
 
+// mayBecome tells whether the street has a house number that begins with the digits of one that is being typed.
+func (x *index) mayBecome(st *region.Street, lead int) bool {
+	for low, high := lead, lead; low > 0 && low < 100_000; low, high = 10*low, 10*high+9 {
+		i := sort.Search(int(st.Count), func(i int) bool { return x.r.HouseLead(st.First+uint32(i)) >= low })
+		if i < int(st.Count) && x.r.HouseLead(st.First+uint32(i)) <= high {
+			return true
+		}
+	}
+	return false
+}
+
 // mostApart is how far two house numbers may be from each other, and their houses in metres, for one between them to be
 // interpolated.
 const (

@@ -118,10 +118,23 @@ func (rd *reader) readStreet(r reading) {
 	r.kind = Street
 	st := rd.x.r.StreetRun(r.item)
 	r.place, r.at = st.Settlement, st.At
+	plain := r
 	rd.within(&r, st.Postcode)
 	if !rd.competes(&r, rd.numberTokens) {
 		return
 	}
+	best := rd.withHouse(r, &st)
+	if r.tokens&rd.numberTokens&^plain.tokens != 0 { // what was read as a postcode may be the number
+		rd.within(&plain, region.NoPostcode)
+		if other := rd.withHouse(plain, &st); rd.costOf(other) < rd.costOf(best) {
+			best = other
+		}
+	}
+	rd.add(best)
+}
+
+// withHouse adds to the reading of a street the house that the query has a number of, if it has one.
+func (rd *reader) withHouse(r reading, st *region.Street) reading {
 	best := r
 	best.cost = math.Inf(1)
 	asked := false
@@ -130,7 +143,7 @@ func (rd *reader) readStreet(r reading) {
 			continue
 		}
 		asked = true
-		h, ok := rd.x.house(&st, n)
+		h, ok := rd.x.house(st, n)
 		with := r
 		with.tokens |= n.tokens
 		with.number = true
@@ -146,7 +159,7 @@ func (rd *reader) readStreet(r reading) {
 			}
 		} else {
 			with.cost += numberUnknown
-			if rd.typing && n.tokens.has(len(rd.tokens)-1) {
+			if rd.typing && n.tokens.has(len(rd.tokens)-1) && rd.x.mayBecome(st, n.lead) {
 				with.cost = r.cost + unfinished // more digits are to come
 			}
 		}
@@ -155,9 +168,9 @@ func (rd *reader) readStreet(r reading) {
 		}
 	}
 	if !asked {
-		best = r
+		return r
 	}
-	rd.add(best)
+	return best
 }
 
 // spared is what it spares to explain a set of tokens.

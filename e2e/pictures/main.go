@@ -107,7 +107,7 @@ var pictures = []picture{
 		width:  1280,
 		height: 800,
 		do: chromedp.Steps(
-			chromedp.SendKeys(e2e.At("line"), "corner of lantren way and pewter"),
+			chromedp.SendKeys(e2e.At("line"), "lantren wy 7"),
 			chromedp.WaitVisible(e2e.At("readings")),
 		),
 	},

@@ -11,9 +11,8 @@ const ShortM = 50_000
 
 // From measures many distances from one point. Up to ShortM it takes the chord between the two points, which is exact,
 // and from it the length of the arc by the first two terms of its series, with the normal section's curvature at the
-// middle of the line (Euler's theorem; Torge and Müller 2012, section 4.1). The error is below 0.1 µm, a
-// hundred thousandth of what positions are kept to, at a thirtieth of the cost of Inverse (TestShortLines,
-// BenchmarkShortLine).
+// middle of the line (Euler's theorem; Torge and Müller 2012, section 4.1). The error is below 0.1 µm, a hundred
+// thousandth of what positions are kept to, at a thirtieth of the cost of Inverse (TestShortLines, BenchmarkShortLine).
 type From struct {
 	at       geo.Point
 	sin, cos float64 // of the latitude

@@ -9,15 +9,16 @@ import (
 // ShortM is how far From measures by itself, in metres; beyond it asks Inverse.
 const ShortM = 50_000
 
-// From measures many distances from one point. Up to ShortM it takes the chord between the two points, which is exact,
-// and from it the length of the arc by the first two terms of its series, with the normal section's curvature at the
-// middle of the line (Euler's theorem; Torge and Müller 2012, section 4.1). The error is below 0.1 µm, a hundred
-// thousandth of what positions are kept to, at a thirtieth of the cost of Inverse (TestShortLines, BenchmarkShortLine).
+// From measures many distances from one point. Up to ShortM it takes the chord between the two points, which is
+// exact, and from it the length of the arc by the first two terms of its series, with the normal section's curvature
+// at the middle of the line (Euler's theorem; Torge and Müller 2012, section 4.1). The error is below 0.1 µm, a
+// hundred thousandth of what positions are kept to, at a thirtieth of the cost of Inverse (TestShortLines,
+// BenchmarkShortLine).
 type From struct {
 	at       geo.Point
 	sin, cos float64 // of the latitude
 	rho, z   float64 // the distance from the axis, and from the plane of the equator
-	// Radii of curvature in the meridian and across it, and how they change with the latitude, by radians of half of it.
+	// Radii of curvature in the meridian and across it, and how they change by radians of half the latitude's.
 	meridian, across           float64
 	meridianSlope, acrossSlope float64
 }

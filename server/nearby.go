@@ -8,10 +8,11 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"viandante/core/feature"
+	"viandante/core/geo"
 	"viandante/service/catalog"
 )
 
-// nearby answers GET /v1/nearby: the places of a ring, by distance.
+// nearby answers GET /v1/nearby: the features of a ring, by distance; places where no kind is asked for.
 func (s *server) nearby(c *echo.Context) error {
 	q := newQuery(c)
 	ask := catalog.Near{
@@ -20,7 +21,13 @@ func (s *server) nearby(c *echo.Context) error {
 		BeyondM:     q.length("beyond", 0),
 		Collections: q.list("collection", 100),
 		Categories:  q.list("category", 100),
+		Kinds:       q.list("kind", 3),
 		Limit:       q.limit(),
+	}
+	for _, kind := range ask.Kinds {
+		if _, ok := feature.ParseKind(kind); !ok {
+			q.refuse("kind", kind, &geo.ParseError{Reason: "is not a kind of feature", Hint: "place, path or area"})
+		}
 	}
 	if err := q.check(); err != nil {
 		return err
@@ -39,6 +46,24 @@ func (s *server) nearby(c *echo.Context) error {
 		})
 	}
 	return a.send(c, `"truncated":`+strconv.FormatBool(truncated))
+}
+
+// contains answers GET /v1/contains: the areas that hold a point.
+func (s *server) contains(c *echo.Context) error {
+	q := newQuery(c)
+	at, collections := q.point("at", true), q.list("collection", 100)
+	if err := q.check(); err != nil {
+		return err
+	}
+	rows, err := s.Service.Containing(c.Request().Context(), actor(c), at, collections)
+	if err != nil {
+		return err
+	}
+	a := newListing(len(rows))
+	for _, r := range rows {
+		a.row(r, func(dst []byte) []byte { return appendMember(dst, feature.PropCollection, r.Collection()) })
+	}
+	return a.send(c, "")
 }
 
 // marks answers GET /v1/places/tiles/z/x/y: the places of a tile of the map, those of a cell together.

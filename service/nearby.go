@@ -4,13 +4,15 @@ import (
 	"context"
 	"fmt"
 
+	"viandante/core/geo"
 	"viandante/core/geodesy"
 	"viandante/core/tile"
 	"viandante/service/catalog"
 	"viandante/service/fault"
 )
 
-// Neighbour is a place with the geodesic to it from where somebody asked.
+// Neighbour is a feature with the geodesic to it from where somebody asked: to the nearest position of a path or an
+// area.
 type Neighbour struct {
 	catalog.Row
 	DistanceM float64
@@ -18,7 +20,7 @@ type Neighbour struct {
 	BearingDeg float64
 }
 
-// Nearby returns the places of the ring by distance, and whether there are more.
+// Nearby returns the features of the ring by distance, and whether there are more.
 func (v *Service) Nearby(ctx context.Context, a Actor, q catalog.Near) ([]Neighbour, bool, error) {
 	s, view, err := v.reading(ctx, a)
 	if err != nil {
@@ -30,14 +32,27 @@ func (v *Service) Nearby(ctx context.Context, a Actor, q catalog.Near) ([]Neighb
 	}
 	limit := q.Limit
 	q.Limit++
-	found := s.Near(view, q)
+	found := s.InRing(view, q)
 	truncated := len(found) > limit
 	out := make([]Neighbour, min(len(found), limit))
 	for i := range out {
-		line := geodesy.Measure(geodesy.Ellipsoid, q.At, found[i].Point())
+		at := found[i].Point()
+		if found[i].Nearest.IsValid() {
+			at = found[i].Nearest
+		}
+		line := geodesy.Measure(geodesy.Ellipsoid, q.At, at)
 		out[i] = Neighbour{found[i].Row, line.DistanceM, line.InitialBearing}
 	}
 	return out, truncated, nil
+}
+
+// Containing returns the areas that hold a position.
+func (v *Service) Containing(ctx context.Context, a Actor, at geo.Point, collections []string) ([]catalog.Row, error) {
+	s, view, err := v.reading(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	return s.Holding(view, at, collections), nil
 }
 
 // Marks returns the places of a tile of the map, those that share a cell together as one mark.

@@ -15,13 +15,17 @@ type Near struct {
 	BeyondM, WithinM float64 // +Inf for no bound
 	// Collections and Categories are the only ones, where there are any.
 	Collections, Categories []string
-	Limit                   int
+	// Kinds are those that are looked for, places where there are none.
+	Kinds []string
+	Limit int
 }
 
-// Hit is a place with its geodesic distance in metres.
+// Hit is a feature with its geodesic distance in metres.
 type Hit struct {
 	Row
 	DistanceM float64
+	// Nearest is the nearest position of a path or an area, the other one itself where that lies in it.
+	Nearest geo.Point
 }
 
 // Near returns the nearest places of the ring, both its ends included, by distance, ties by id.
@@ -42,7 +46,7 @@ func (s *Snapshot) Near(v View, q Near) []Hit {
 	found := search.Found()
 	out := make([]Hit, len(found))
 	for i, f := range found {
-		out[i] = Hit{s.row(f.Item), f.DistanceM}
+		out[i] = Hit{Row: s.row(f.Item), DistanceM: f.DistanceM}
 	}
 	return out
 }

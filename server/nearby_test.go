@@ -1,0 +1,80 @@
+package server
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"viandante/core/geo"
+	"viandante/core/geodesy"
+)
+
+// shapes fills a collection with an area that has a hole, a circle, a path across the antimeridian and a place.
+func (s *site) shapes() {
+	s.t.Helper()
+	s.collection()
+	for _, body := range []string{
+		`{"type":"Feature","geometry":{"type":"Polygon","coordinates":[[[0,0],[0.1,0],[0.1,0.1],[0,0.1],[0,0]],` +
+			`[[0.04,0.04],[0.04,0.06],[0.06,0.06],[0.06,0.04],[0.04,0.04]]]},"properties":{"name":"Common"}}`,
+		`{"type":"Feature","geometry":{"type":"Point","coordinates":[0.2,0.05]},` +
+			`"properties":{"name":"Beat","radius_m":3000}}`,
+		`{"type":"Feature","geometry":{"type":"LineString","coordinates":[[179.99,0],[-179.99,0]]},` +
+			`"properties":{"name":"Cable"}}`,
+		`{"type":"Feature","geometry":{"type":"Point","coordinates":[0.05,0.2]},"properties":{"name":"Post"}}`,
+	} {
+		require.Equal(s.t, 201, s.call("PUT", items+"/"+newID(), body).status)
+	}
+}
+
+func (s *site) names(path string) (out []string) {
+	s.t.Helper()
+	a := s.call("GET", path, "")
+	require.Equal(s.t, 200, a.status, "%s", a.body)
+	for _, f := range a.features() {
+		out = append(out, fmt.Sprint(prop(f, "name")))
+	}
+	return out
+}
+
+// A point is held by the areas round it: not in their holes, on the rim of a circle still.
+func TestWhichAreasHoldAPoint(t *testing.T) {
+	s := newSite(t)
+	s.shapes()
+	assert.Equal(t, []string{"Common"}, s.names("/v1/contains?at=0.02,0.02"))
+	assert.Empty(t, s.names("/v1/contains?at=0.05,0.05"), "the hole")
+	assert.Equal(t, []string{"Beat"}, s.names("/v1/contains?at=0.05,0.2"))
+	rim, _, err := geodesy.Destination(geodesy.Ellipsoid, geo.MustPoint(0.05, 0.2), 77, 2999.999)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Beat"}, s.names("/v1/contains?at="+rim.String()))
+	out, _, err := geodesy.Destination(geodesy.Ellipsoid, geo.MustPoint(0.05, 0.2), 77, 3000.1)
+	require.NoError(t, err)
+	assert.Empty(t, s.names("/v1/contains?at="+out.String()))
+	assert.Empty(t, s.names("/v1/contains?at=0.02,0.02&collection=none"))
+	assert.Equal(t, 400, s.call("GET", "/v1/contains", "").status)
+	assert.Equal(t, 400, s.call("GET", "/v1/contains?at=95,0", "").status)
+}
+
+// What nearby looks at is said by a parameter: places where none is given, as before.
+func TestNearbyLooksAtTheKindsThatAreAskedFor(t *testing.T) {
+	s := newSite(t)
+	s.shapes()
+	const at = "/v1/nearby?at=0.05,0.05"
+	assert.Equal(t, []string{"Post"}, s.names(at+"&within=100km"))
+	assert.Equal(t, []string{"Common", "Beat"}, s.names(at+"&within=100km&kind=area"))
+	assert.Equal(t, []string{"Common", "Beat", "Post"}, s.names(at+"&within=100km&kind=area&kind=place&kind=path"))
+	assert.Equal(t, []string{"Beat"}, s.names(at+"&within=100km&beyond=5km&kind=area"))
+	assert.Equal(t, []string{"Common"}, s.names(at+"&within=100km&kind=area&limit=1"))
+	assert.Empty(t, s.names(at+"&within=100m&kind=area"), "the edge of the hole is a kilometre away")
+	a := s.call("GET", "/v1/nearby?at=0.02,0.02&within=1km&kind=area", "").features()
+	require.Len(t, a, 1)
+	assert.Equal(t, 0.0, prop(a[0], "distance_m"))
+	assert.Nil(t, prop(a[0], "bearing_deg"), "inside there is no direction to it")
+	cable := s.call("GET", "/v1/nearby?at=0.001,180&within=200m&kind=path", "").features()
+	require.Len(t, cable, 1, "across the antimeridian")
+	assert.InDelta(t, 110.57, prop(cable[0], "distance_m"), 0.01)
+	assert.InDelta(t, 180, prop(cable[0], "bearing_deg"), 0.01)
+	assert.Equal(t, []string{"Cable"}, s.names("/v1/nearby?at=0,-179&kind=path"), "the nearest, however far")
+	assert.Equal(t, 400, s.call("GET", at+"&kind=line", "").status)
+}

@@ -265,8 +265,22 @@ func TestAddressesThatTheNewMapHasElsewhere(t *testing.T) {
 	assert.Empty(t, moved())
 	at := s.call("GET", items+"/"+ids[1], "").json["geometry"].(map[string]any)["coordinates"].([]any)
 	assert.InDelta(t, 0.0011, at[1], 1e-9)
+	found := prop(s.call("GET", items+"/"+ids[1], "").json, "address_found").(map[string]any)
+	assert.Equal(t, "accepted", found["state"], "somebody chose it")
 	a = s.json("POST", "/v1/collections/posts/addresses/moved", `{"all":true}`)
 	assert.Equal(t, 0.0, a.json["taken"], "the other one stayed, and is now known to be of this map")
+
+	// What is no longer certain is left for somebody to choose, and what was put elsewhere by hand is nobody's to move.
+	last := atlastest.Isle("Ford", 0)
+	last.Addresses = last.Addresses[:1]
+	last.Addresses[0].At.Lat += 20_000
+	use(t, s.service, last)
+	require.Len(t, moved(), 2)
+	require.Equal(t, 200, s.call("PATCH", items+"/"+ids[0], `{"geometry":{"type":"Point","coordinates":[0.5,0.5]}}`,
+		"If-Match", "*", "Content-Type", "application/merge-patch+json").status)
+	require.Len(t, moved(), 1)
+	a = s.json("POST", "/v1/collections/posts/addresses/moved", `{"all":true}`)
+	assert.Equal(t, 0.0, a.json["taken"], "%s", a.body)
 }
 
 func use(t *testing.T, v *service.Service, d *region.Draft) {

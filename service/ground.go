@@ -18,13 +18,7 @@ func (v *Service) Geocode(
 	a Actor,
 	q address.Query,
 ) ([]address.Find, address.Understanding, error) {
-	if err := a.MayAsk(); err != nil {
-		return nil, address.Understanding{}, err
-	}
-	if position, err := readPosition(q.Text); q.Text != "" && err == nil {
-		return []address.Find{position}, address.Understanding{}, nil
-	}
-	return v.atlas.Geocode(ctx, q)
+	return asked(ctx, a, q, v.atlas.Geocode)
 }
 
 // Suggest completes a query that is still being typed.
@@ -33,13 +27,23 @@ func (v *Service) Suggest(
 	a Actor,
 	q address.Query,
 ) ([]address.Find, address.Understanding, error) {
+	return asked(ctx, a, q, v.atlas.Suggest)
+}
+
+// asked answers coordinates by themselves, and has the atlas answer anything else.
+func asked(
+	ctx context.Context,
+	a Actor,
+	q address.Query,
+	atlas func(context.Context, address.Query) ([]address.Find, address.Understanding, error),
+) ([]address.Find, address.Understanding, error) {
 	if err := a.MayAsk(); err != nil {
 		return nil, address.Understanding{}, err
 	}
 	if position, err := readPosition(q.Text); q.Text != "" && err == nil {
 		return []address.Find{position}, address.Understanding{}, nil
 	}
-	return v.atlas.Suggest(ctx, q)
+	return atlas(ctx, q)
 }
 
 // Reverse returns the addresses at a position, or what is true of it.

@@ -311,7 +311,7 @@ func (v *Service) writeFound(
 	return err
 }
 
-// withAddress returns a feature with what was found of its address; where that is certain, it lies there.
+// withAddress returns a feature with what was found of its address; where that is certain, or accepted, it lies there.
 func withAddress(f *feature.Feature, found FoundAddress) (*feature.Feature, error) {
 	text, err := json.Marshal(found)
 	if err != nil {
@@ -319,7 +319,7 @@ func withAddress(f *feature.Feature, found FoundAddress) (*feature.Feature, erro
 	}
 	after := *f
 	after.AddressFound = text
-	if found.State == AddressSure && found.At != nil {
+	if (found.State == AddressSure || found.State == AddressAccepted) && found.At != nil {
 		at, err := geo.NewPoint(found.At[1], found.At[0])
 		if err != nil {
 			return nil, err
@@ -364,7 +364,8 @@ type MovedAddress struct {
 }
 
 // MovedAddresses compares how the addresses of a collection were found with how they are found now, where the map data
-// are others: what moved by more than a metre, what is no longer found; others counts those that stayed.
+// are others: those that moved by more than a metre or are no longer found, and those that stayed. A place that
+// somebody has put elsewhere since is neither.
 func (v *Service) MovedAddresses(ctx context.Context, a Actor, collection string) (
 	moved []MovedAddress, stayed []MovedAddress, err error,
 ) {
@@ -388,12 +389,16 @@ func (v *Service) MovedAddresses(ctx context.Context, a Actor, collection string
 				was.State != AddressChosen {
 				continue
 			}
+			from, err := geo.NewPoint(was.At[1], was.At[0])
+			if err != nil || f.Geometry.Point() != from.Rounded() {
+				continue
+			}
 			finds, _, err := v.atlas.Geocode(ctx, address.Query{Text: was.Query, Limit: 2})
 			if err != nil {
 				return nil, nil, err
 			}
 			m := MovedAddress{Feature: f, Was: was, Now: foundAddress(was.Query, finds), ShiftM: math.NaN()}
-			if from, err := geo.NewPoint(was.At[1], was.At[0]); err == nil && len(finds) > 0 {
+			if len(finds) > 0 {
 				m.ShiftM = geodesy.Distance(from, finds[0].At)
 			}
 			if m.ShiftM <= movedM {
@@ -406,8 +411,9 @@ func (v *Service) MovedAddresses(ctx context.Context, a Actor, collection string
 	return moved, stayed, nil
 }
 
-// TakeMoved takes over where addresses are found now: of some features, or of all with nil. Those that stayed are noted
-// as found in the map data of now. It returns how many places were moved.
+// TakeMoved takes over where addresses are found now: of features that somebody chose, or with nil of all that are
+// found for certain; then those that stayed are noted as found in the map data of now. It returns how many places were
+// moved.
 func (v *Service) TakeMoved(ctx context.Context, a Actor, collection string, ids []uuid.UUID) (int, error) {
 	if err := a.MayWrite(); err != nil {
 		return 0, err
@@ -423,11 +429,13 @@ func (v *Service) TakeMoved(ctx context.Context, a Actor, collection string, ids
 	var list []MovedAddress
 	taken := 0
 	for _, m := range moved {
-		if (ids == nil || wanted[m.Feature.ID]) && m.Now.At != nil {
-			m.Now.State = AddressSure
-			list = append(list, m)
-			taken++
+		if wanted[m.Feature.ID] && m.Now.At != nil {
+			m.Now.State = AddressAccepted
+		} else if ids != nil || m.Now.State != AddressSure {
+			continue
 		}
+		list = append(list, m)
+		taken++
 	}
 	for _, m := range stayed {
 		if ids == nil {

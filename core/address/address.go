@@ -174,6 +174,7 @@ func (x *index) answer(ctx context.Context, q Query, typing bool) ([]Find, Under
 	}
 	rd.begin(q, typing)
 	if typing && len(rd.tokens) == 1 && len(rd.tokens[0].text) < 2 {
+		x.pool.Put(rd)
 		return nil, Understanding{}, nil // it may be anything
 	}
 	for stage := range stages {

@@ -83,17 +83,17 @@ func (rd *reader) housePostcode(r *reading) bool {
 	if own == "" {
 		return true
 	}
+	named := false
 	for item, m := range rd.around.postcodes {
-		if m.tokens&r.tokens == m.tokens && m.cost == 0 && rd.x.r.Postcode(item).Text == own {
+		if m.tokens&r.tokens != m.tokens || m.cost != 0 {
+			continue
+		}
+		if rd.x.r.Postcode(item).Text == own {
 			return true
 		}
+		named = true
 	}
-	for item, m := range rd.around.postcodes {
-		if m.tokens&r.tokens == m.tokens && m.cost == 0 && rd.x.r.Postcode(item).Text != own {
-			return false
-		}
-	}
-	return true
+	return !named
 }
 
 // within adds to a reading what the query says of the settlement, district and postcode that the thing lies in.
@@ -163,13 +163,7 @@ func (rd *reader) nextTo(r *reading) {
 // token, the one name or the other goes without.
 func (rd *reader) explain(r *reading, m nameMatch) {
 	if m.tokens&r.tokens == 0 {
-		gain := -m.cost
-		for i := range rd.tokens {
-			if m.tokens.has(i) {
-				gain += rd.tokens[i].ignoring()
-			}
-		}
-		if gain > 0 {
+		if rd.spared(m.tokens) > m.cost {
 			r.tokens |= m.tokens
 			r.cost += m.cost
 			r.changed += m.changed

@@ -18,7 +18,7 @@ var nearWords = map[string]bool{"near": true, "by": true, "in": true, "around": 
 
 // littleWords may follow them.
 var littleWords = map[string]bool{"to": true, "the": true, "of": true, "de": true, "der": true, "dem": true, "du": true,
-	"la": true, "le": true, "al": true, "alla": true, "del": true, "a": true, "von": true, "to the": true}
+	"la": true, "le": true, "al": true, "alla": true, "del": true, "a": true, "von": true}
 
 // withinWords are those of them that say that the thing is to lie in the place, not near it.
 var withinWords = map[string]bool{"in": true, "en": true, "a": true}

@@ -23,6 +23,8 @@ const (
 	// leastShare is how much of a name the query must have, by what its words tell: a name that shares nothing with it
 	// but a common word is no candidate.
 	leastShare = 0.42
+	// leastGain is what a name must spare: less than nothing, for the house number that comes with it spares more.
+	leastGain = -1.5
 )
 
 // names finds the names that the words of the matches make up, those that explain most first.
@@ -96,22 +98,15 @@ func (rd *reader) consider(name uint32) {
 	if !ok {
 		return
 	}
-	for i := range rd.tokens {
-		if m.tokens.has(i) {
-			m.gain += rd.tokens[i].ignoring()
-		}
-	}
-	if m.gain -= m.cost; m.gain > -1.5 {
+	if m.gain = rd.spared(m.tokens) - m.cost; m.gain > leastGain {
 		rd.named = append(rd.named, m)
 	}
 }
 
 // runOf returns the matches of a word, the cheapest first.
 func (rd *reader) runOf(word uint32) []wordMatch {
-	from, _ := slices.BinarySearchFunc(rd.matches, word, func(m wordMatch, w uint32) int {
-		return cmp.Compare(m.word,
-			w)
-	})
+	byWord := func(m wordMatch, word uint32) int { return cmp.Compare(m.word, word) }
+	from, _ := slices.BinarySearchFunc(rd.matches, word, byWord)
 	to := from
 	for to < len(rd.matches) && rd.matches[to].word == word {
 		to++

@@ -144,14 +144,16 @@ func (rd *reader) keepBest() {
 				b.name.name))
 	})
 	// A thing is one find, by the best of the names that lead to it.
-	seen := map[[3]uint32]bool{}
+	type thing struct {
+		kind        Kind
+		item, other uint32
+	}
+	seen := map[thing]bool{}
 	rd.readings = slices.DeleteFunc(kept, func(r reading) bool {
-		key := [3]uint32{uint32(len(r.kind))<<24 | uint32(r.kind[0])<<16 | uint32(r.kind[1]), r.item, r.other}
-		if seen[key] {
-			return true
-		}
+		key := thing{r.kind, r.item, r.other}
+		twice := seen[key]
 		seen[key] = true
-		return false
+		return twice
 	})
 }
 

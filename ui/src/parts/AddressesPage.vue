@@ -216,7 +216,9 @@ useEventListener(
           {{ number(addresses.moved.length) }} {{ addresses.moved.length === 1 ? 'address lies' : 'addresses lie' }}
           elsewhere in the new map data
         </span>
-        <button class="act" data-test="take-all-moved" @click="takeMoved(null).catch(complain)">Take over the sure ones</button>
+        <button class="act" data-test="take-all-moved" @click="takeMoved(null).catch(complain)">
+          Take over the sure ones
+        </button>
       </p>
       <ul class="ruled mt-1 max-h-40 overflow-y-auto">
         <li v-for="m in addresses.moved.slice(0, 100)" :key="m.id" class="flex items-baseline gap-2 py-0.5">

@@ -20,14 +20,13 @@ func places() ([]row, error) {
 	for i := range items {
 		items[i] = uint32(i)
 	}
-	where := func(item uint32) geo.Point { return points[item] }
+	where := func(item uint32) geo.E7 { return points[item].E7() }
 	index := spatial.NewPoints(items, where)
 	nearest := func(i int) {
 		s := spatial.Search{
 			Center:  points[i*1999],
 			WithinM: math.Inf(1),
 			N:       50,
-			At:      where,
 			Less:    func(a, b uint32) bool { return a < b },
 		}
 		s.In(index)

@@ -400,8 +400,7 @@ func settlementFinder(all []Settlement) func(geo.E7) uint32 {
 	for i := range items {
 		items[i] = uint32(i)
 	}
-	where := func(item uint32) geo.Point { return all[item].At.Point() }
-	index := spatial.NewPoints(items, where)
+	index := spatial.NewPoints(items, func(item uint32) geo.E7 { return all[item].At })
 	reach := [...]float64{1, 1, 1.5, 3, 6}
 	return func(at geo.E7) uint32 {
 		best, bestD := NoSettlement, 25_000.0
@@ -409,7 +408,6 @@ func settlementFinder(all []Settlement) func(geo.E7) uint32 {
 			Center:  at.Point(),
 			WithinM: bestD,
 			N:       12,
-			At:      where,
 			Less:    func(a, b uint32) bool { return a < b },
 		}
 		near.In(index)

@@ -1,39 +1,40 @@
 package spatial
 
 import (
-	"cmp"
 	"math"
-	"slices"
+	"runtime"
 	"sync"
 
 	"viandante/core/geo"
-	"viandante/core/geodesy"
 )
 
-// Points is an immutable index over positions on the earth: a k-d tree (Bentley 1975) over unit vectors, kept as one
-// array without pointers in which the median of a stretch is its middle element. In three dimensions there is no
-// antimeridian and no pole.
+// Points is an immutable index over positions on the earth: a k-d tree (Bentley 1975) in space, with its points in
+// leaves of eight. In three dimensions there is no antimeridian and no pole.
 //
-// A node is 16 bytes: a vector in single precision, good to 0.4 m, and the item's number. Whoever searches brings the
-// exact positions along; what the tree leaves out lies too far off whatever the rounding was. Building costs O(n log
-// n), a search O(log n + k) of the n points.
-type Points struct{ nodes []node }
+// An entry is 24 bytes: where the point lies on WGS 84, as Cartesian coordinates in units of 3 mm, its position to
+// 1e-7 degree, and the item's number. The chord between two points is compared without any trigonometry, bounds on the
+// geodesic follow from it (bounds.go), and the exact distance is computed only where it is asked for, from what lies
+// in the same cache line.
+//
+// The entries lie in the order of the leaves. A node is the least box round its entries, 24 bytes; nodes lie in
+// preorder, so that the left child of a node is the next one and the right child follows all of the left's. A node is
+// split half way along the widest side of its box, by the count of its leaves, so neither the children's places nor
+// their ranges are stored. That comes to 30 bytes a point. Building costs O(n log n), a search O(log n + k).
+type Points struct {
+	entries []entry
+	nodes   []node
+}
 
-type node struct {
-	at   [3]float32
+type entry struct {
+	at   [3]int32 // in units from the middle of the earth
+	e7   geo.E7
 	item uint32
 }
 
-// rounding is more than single precision can move a unit vector by, twice.
-const rounding = 1.5e-7
+type node struct{ low, high [3]int32 }
 
-type vector [3]float64
-
-func toVector(p geo.Point) vector {
-	sp, cp := math.Sincos(p.Lat() * math.Pi / 180)
-	sl, cl := math.Sincos(p.Lng() * math.Pi / 180)
-	return vector{cp * cl, cp * sl, sp}
-}
+// leafEntries is how many entries a leaf has at most.
+const leafEntries = 8
 
 // Found is an item with its geodesic distance in metres.
 type Found struct {
@@ -41,71 +42,121 @@ type Found struct {
 	DistanceM float64
 }
 
-// NewPoints indexes those of the items whose position, as at tells it, is valid. It takes one core, so that whoever
+// NewPoints indexes those of the items whose position, as at tells it, is one. It takes one core, so that whoever
 // asks meanwhile has the others; NewPointsAtOnce takes all of them.
-func NewPoints(items []uint32, at func(item uint32) geo.Point) *Points {
-	t := newPoints(items, at)
-	build(t.nodes, 0, false)
-	return t
+func NewPoints(items []uint32, at func(item uint32) geo.E7) *Points { return newPoints(items, at, 1) }
+
+// NewPointsAtOnce is NewPoints on all cores; at is called by several goroutines.
+func NewPointsAtOnce(items []uint32, at func(item uint32) geo.E7) *Points {
+	return newPoints(items, at, runtime.GOMAXPROCS(0))
 }
 
-// NewPointsAtOnce is NewPoints on all cores.
-func NewPointsAtOnce(items []uint32, at func(item uint32) geo.Point) *Points {
-	t := newPoints(items, at)
-	build(t.nodes, 0, true)
-	return t
-}
-
-func newPoints(items []uint32, at func(item uint32) geo.Point) *Points {
-	t := &Points{nodes: make([]node, 0, len(items))}
-	for _, item := range items {
-		if p := at(item); p.IsValid() {
-			v := toVector(p)
-			t.nodes = append(t.nodes, node{[3]float32{float32(v[0]), float32(v[1]), float32(v[2])}, item})
+func newPoints(items []uint32, at func(item uint32) geo.E7, cores int) *Points {
+	t := &Points{entries: make([]entry, len(items))}
+	share := len(items)/cores + 1
+	var placing sync.WaitGroup
+	for from := 0; from < len(items); from += share {
+		to := min(from+share, len(items))
+		place := func() {
+			for i, item := range items[from:to] {
+				e7 := at(item)
+				if p := e7.Point(); p.IsValid() {
+					t.entries[from+i] = entry{inSpace(p), e7, item}
+				} else {
+					t.entries[from+i].e7.Lat = math.MinInt32
+				}
+			}
 		}
+		if cores == 1 {
+			place()
+			continue
+		}
+		placing.Go(place)
+	}
+	placing.Wait()
+	known := t.entries[:0]
+	for _, e := range t.entries {
+		if e.e7.Lat != math.MinInt32 {
+			known = append(known, e)
+		}
+	}
+	t.entries = known
+	if len(known) < len(items)*3/4 {
+		t.entries = append(make([]entry, 0, len(known)), known...)
+	}
+	if len(known) > 0 {
+		t.nodes = make([]node, 2*leavesOf(len(known))-1)
+		build(t.entries, t.nodes, cores)
 	}
 	return t
 }
 
 // Len returns the number of points indexed.
-func (t *Points) Len() int { return len(t.nodes) }
+func (t *Points) Len() int { return len(t.entries) }
 
-// beside is how many nodes are worth a goroutine of their own.
-const beside = 50_000
+// Bytes returns what the index takes.
+func (t *Points) Bytes() int { return cap(t.entries)*24 + cap(t.nodes)*24 }
 
-func build(nodes []node, axis int, parallel bool) {
-	for len(nodes) > 1 {
-		mid := len(nodes) / 2
-		selectMedian(nodes, mid, axis)
-		axis = (axis + 1) % 3
-		if parallel && len(nodes) > beside {
-			var left sync.WaitGroup
-			left.Go(func() { build(nodes[:mid], axis, true) })
-			build(nodes[mid+1:], axis, true)
-			left.Wait()
-			return
-		}
-		build(nodes[:mid], axis, parallel)
-		nodes = nodes[mid+1:]
-	}
+func leavesOf(entries int) int { return (entries + leafEntries - 1) / leafEntries }
+
+// leftOf returns how many entries and nodes the left child of a node has.
+func leftOf(entries int) (left, nodes int) {
+	leaves := leavesOf(entries) / 2
+	return leaves * leafEntries, 2*leaves - 1
 }
 
-// selectMedian is Hoare's selection: afterwards everything left of mid is no greater on the axis, everything right of
-// it no less.
-func selectMedian(nodes []node, mid, axis int) {
-	lo, hi := 0, len(nodes)-1
+// beside is how many entries are worth a goroutine of their own.
+const beside = 20_000
+
+// build sorts entries into leaves and writes the boxes of their nodes.
+func build(entries []entry, nodes []node, cores int) {
+	n := node{entries[0].at, entries[0].at}
+	for i := range entries {
+		at := &entries[i].at
+		for k := range at {
+			n.low[k], n.high[k] = min(n.low[k], at[k]), max(n.high[k], at[k])
+		}
+	}
+	nodes[0] = n
+	if len(nodes) == 1 {
+		return
+	}
+	axis, widest := 0, int64(-1)
+	for k := range n.low {
+		if wide := int64(n.high[k]) - int64(n.low[k]); wide > widest {
+			axis, widest = k, wide
+		}
+	}
+	left, nodesLeft := leftOf(len(entries))
+	selectMedian(entries, left, axis)
+	if cores > 1 && len(entries) > beside {
+		var other sync.WaitGroup
+		other.Go(func() { build(entries[:left], nodes[1:1+nodesLeft], cores/2) })
+		build(entries[left:], nodes[1+nodesLeft:], cores-cores/2)
+		other.Wait()
+		return
+	}
+	build(entries[:left], nodes[1:1+nodesLeft], 1)
+	build(entries[left:], nodes[1+nodesLeft:], 1)
+}
+
+// selectMedian is Hoare's selection with the median of three as pivot: afterwards everything left of mid is no greater
+// on the axis, everything from mid on no less.
+func selectMedian(entries []entry, mid, axis int) {
+	lo, hi := 0, len(entries)-1
 	for lo < hi {
-		pivot := nodes[(lo+hi)/2].at[axis]
+		a, b, c := entries[lo].at[axis], entries[(lo+hi)/2].at[axis], entries[hi].at[axis]
+		pivot := max(min(a, b), min(max(a, b), c))
 		i, j := lo, hi
 		for i <= j {
-			for nodes[i].at[axis] < pivot {
+			for entries[i].at[axis] < pivot {
 				i++
 			}
-			for nodes[j].at[axis] > pivot {
+			for entries[j].at[axis] > pivot {
 				j--
 			}
 			if i <= j {
-				nodes[i], nodes[j] = nodes[j], nodes[i]
+				entries[i], entries[j] = entries[j], entries[i]
 				i++
 				j--
 			}
@@ -121,142 +172,17 @@ func selectMedian(nodes []node, mid, axis int) {
 	}
 }
 
-// leastRadius is the least radius of curvature of WGS 84 in metres, a(1-e²), rounded down. A unit vector here is the
-// ellipsoid's normal, and the normal turns by at most distance / leastRadius along any way, so a geodesic distance is
-// never less than the angle between two vectors times this.
-const leastRadius = 6335439.0
-
-// chordBelow returns the chord of the unit sphere beyond which nothing can be within a distance in metres.
-func chordBelow(distanceM float64) float64 {
-	angle := distanceM / leastRadius * 1.000001
-	if angle >= math.Pi {
-		return 3
+// chord2 returns the square of the distance from a point in space to the box, in units.
+func (n *node) chord2(c *[3]float64) float64 {
+	sum := 0.0
+	for k := range c {
+		d := max(float64(n.low[k])-c[k], c[k]-float64(n.high[k]), 0)
+		sum += d * d
 	}
-	return 2*math.Sin(angle/2) + rounding
+	return sum
 }
 
-// shell is how near the edge of a ring, in metres, a distance is measured by the full method: ten times the error of
-// the short one.
-const shell = 1e-6
-
-// Search is one question: the nearest items at a distance from BeyondM to WithinM metres (+Inf for no bound), both ends
-// included. It is put to one index or to several, of which each begins with what the others found.
-type Search struct {
-	Center           geo.Point
-	BeyondM, WithinM float64
-	// N is how many are wanted.
-	N int
-	// At returns the exact position of an item, Less orders items at the same distance.
-	At   func(item uint32) geo.Point
-	Less func(a, b uint32) bool
-	// Keep, where given, leaves items out.
-	Keep func(item uint32) bool
-
-	begun bool
-	from  geodesy.From
-	c     vector
-	limit float64 // chord
-	found []Found // a heap, the farthest first, once there are N
-}
-
-func (s *Search) begin() {
-	if !s.begun {
-		s.begun, s.c, s.limit = true, toVector(s.Center), chordBelow(s.WithinM)
-		s.from = geodesy.NewFrom(s.Center)
-	}
-}
-
-// In puts the question to an index.
-func (s *Search) In(t *Points) {
-	if s.begin(); s.N > 0 {
-		s.visit(t.nodes, 0)
-	}
-}
-
-// Found returns what was found so far, by distance.
-func (s *Search) Found() []Found {
-	slices.SortFunc(s.found, s.compare)
-	s.begun, s.limit = false, 0 // no heap any more
-	return s.found
-}
-
-func (s *Search) compare(a, b Found) int {
-	if c := cmp.Compare(a.DistanceM, b.DistanceM); c != 0 || a.Item == b.Item {
-		return c
-	}
-	if s.Less(a.Item, b.Item) {
-		return -1
-	}
-	return 1
-}
-
-// visit looks at each node that may be near enough, nearer subtrees first.
-func (s *Search) visit(nodes []node, axis int) {
-	for len(nodes) > 0 {
-		mid := len(nodes) / 2
-		n := &nodes[mid]
-		dx, dy, dz := float64(n.at[0])-s.c[0], float64(n.at[1])-s.c[1], float64(n.at[2])-s.c[2]
-		if dx*dx+dy*dy+dz*dz <= s.limit*s.limit {
-			s.take(n.item)
-		}
-		d := s.c[axis] - float64(n.at[axis])
-		axis = (axis + 1) % 3
-		near, far := nodes[:mid], nodes[mid+1:]
-		if d > 0 {
-			near, far = far, near
-		}
-		s.visit(near, axis)
-		if math.Abs(d) > s.limit {
-			return
-		}
-		nodes = far
-	}
-}
-
-func (s *Search) take(item uint32) {
-	if s.Keep != nil && !s.Keep(item) {
-		return
-	}
-	at := s.At(item)
-	f := Found{item, s.from.Distance(at)}
-	if math.Abs(f.DistanceM-s.WithinM) < shell || math.Abs(f.DistanceM-s.BeyondM) < shell {
-		f.DistanceM = geodesy.Distance(s.Center, at) // at the very edge of the ring every bit counts
-	}
-	if f.DistanceM < s.BeyondM || f.DistanceM > s.WithinM {
-		return
-	}
-	if len(s.found) < s.N {
-		s.found = append(s.found, f)
-		if len(s.found) < s.N {
-			return
-		}
-		for i := len(s.found)/2 - 1; i >= 0; i-- {
-			s.sink(i)
-		}
-	} else {
-		if s.compare(f, s.found[0]) >= 0 {
-			return
-		}
-		s.found[0] = f
-		s.sink(0)
-	}
-	s.limit = min(s.limit, chordBelow(s.found[0].DistanceM))
-}
-
-// sink puts an element of the heap below those that are farther.
-func (s *Search) sink(i int) {
-	for {
-		k := 2*i + 1
-		if k >= len(s.found) {
-			return
-		}
-		if k+1 < len(s.found) && s.compare(s.found[k+1], s.found[k]) > 0 {
-			k++
-		}
-		if s.compare(s.found[i], s.found[k]) >= 0 {
-			return
-		}
-		s.found[i], s.found[k] = s.found[k], s.found[i]
-		i = k
-	}
+func (e *entry) chord2(c *[3]float64) float64 {
+	x, y, z := float64(e.at[0])-c[0], float64(e.at[1])-c[1], float64(e.at[2])-c[2]
+	return x*x + y*y + z*z
 }

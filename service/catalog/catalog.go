@@ -167,7 +167,7 @@ func (c *Catalog) Load(from Contents) error {
 		return fmt.Errorf("loading the places: %w", err)
 	}
 	w.seal()
-	s.runs = []*run{{spatial.NewPointsAtOnce(w.added, s.point), w.added}}
+	s.runs = []*run{{spatial.NewPointsAtOnce(w.added, s.e7), w.added}}
 	s.fresh = nil
 	s.base = newBase(s, w.added)
 	c.groupOf = w.groups
@@ -365,6 +365,12 @@ func (s *Snapshot) holds(item uint32) bool {
 func (s *Snapshot) point(item uint32) geo.Point {
 	k, i := s.at(item)
 	return k.at[i].Point()
+}
+
+// e7 is point in units of 1e-7 degree; a latitude of nowhere stands for none.
+func (s *Snapshot) e7(item uint32) geo.E7 {
+	k, i := s.at(item)
+	return k.at[i]
 }
 
 func (s *Snapshot) groupOf(item uint32) *group {

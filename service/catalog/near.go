@@ -31,7 +31,7 @@ type Hit struct {
 // Near returns the nearest places of the ring, both its ends included, by distance, ties by id.
 func (s *Snapshot) Near(v View, q Near) []Hit {
 	only := s.groupsOf(v, q.Collections, q.Categories, nil)
-	search := spatial.Search{Center: q.At, BeyondM: q.BeyondM, WithinM: q.WithinM, N: q.Limit, At: s.point,
+	search := spatial.Search{Center: q.At, BeyondM: q.BeyondM, WithinM: q.WithinM, N: q.Limit,
 		Less: func(a, b uint32) bool {
 			x, y := s.id(a), s.id(b)
 			return bytes.Compare(x[:], y[:]) < 0

@@ -20,7 +20,7 @@ type run struct {
 const mergedAtOnce = 8192
 
 // newRun indexes items, which are in the order of their ids and belong to it from now on.
-func newRun(s *Snapshot, items []uint32) *run { return &run{spatial.NewPoints(items, s.point), items} }
+func newRun(s *Snapshot, items []uint32) *run { return &run{spatial.NewPoints(items, s.e7), items} }
 
 func (s *Snapshot) id(item uint32) uuid.UUID {
 	k, i := s.at(item)

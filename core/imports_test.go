@@ -46,7 +46,7 @@ var layers = [][]string{
 
 // besides are what runs beside the program: tests of it, helpers of tests, benchmarks. The program imports none of
 // them.
-var besides = []string{"demo/demotest", "store/storetest", "service/atlas/atlastest", "e2e", "e2e/pictures", "bench"}
+var besides = []string{"demo/demotest", "store/storetest", "service/atlas/atlastest", "e2e", "e2e/pictures", "bench", "bench/reference"}
 
 // layerOf returns the layer of a package, -1 for one besides, -2 for an unknown one.
 func layerOf(path string) int {

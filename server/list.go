@@ -28,7 +28,7 @@ func (s *server) list(c *echo.Context) error {
 			3,
 		),
 		Limit:  q.limit(),
-		Where:  map[string]string{},
+		Where:  q.where(),
 		Box:    q.box(),
 		Offset: q.offset(),
 		IDs:    q.ids("id", maxIDs),
@@ -39,14 +39,6 @@ func (s *server) list(c *echo.Context) error {
 	}
 	if ask.Sort == "" {
 		ask.Sort = feature.PropName
-	}
-	for _, text := range q.list("where", 20) {
-		name, value, ok := strings.Cut(text, ":")
-		if !ok || name == "" {
-			q.refuse("where", text, &geo.ParseError{Reason: "is not an attribute and its value",
-				Hint: "where=condition:sound, or where=condition: for those without one"})
-		}
-		ask.Where[name] = value
 	}
 	if text := q.text("placed", 5); text != "" {
 		placed := text == "true"

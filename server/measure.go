@@ -23,9 +23,28 @@ func (q *query) model() geodesy.Model {
 	return m
 }
 
+// mostAlong is into how many points a line may be divided.
+const mostAlong = 1000
+
+// measure answers GET /v1/measure: the line between two points, and what else is asked of it.
 func (s *server) measure(c *echo.Context) error {
 	q := newQuery(c)
 	from, to, model := q.point("from", true), q.point("to", true), q.model()
+	along, near := int(q.numberOr("along", 0)), q.point("near", false)
+	otherFrom, otherTo := q.point("other_from", false), q.point("other_to", false)
+	declination := q.angleOr("declination", math.NaN())
+	if along != 0 && (along < 2 || along > mostAlong) {
+		q.refuse("along", strconv.Itoa(along), &geo.ParseError{Reason: "is not a number of points",
+			Hint: "2 to 1000, both ends included"})
+	}
+	if otherFrom.IsValid() != otherTo.IsValid() {
+		q.refuse("other_from", "", &geo.ParseError{Reason: "and other_to come together",
+			Hint: "the ends of the line that is crossed"})
+	}
+	if model != geodesy.Ellipsoid && (near.IsValid() || otherFrom.IsValid()) {
+		q.refuse("model", string(model), &geo.ParseError{
+			Reason: "knows neither the nearest position of a line nor where two cross", Hint: "model=ellipsoid"})
+	}
 	if err := q.check(); err != nil {
 		return err
 	}
@@ -34,9 +53,42 @@ func (s *server) measure(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, map[string]any{"from": lngLat(from), "to": lngLat(to), "distance_m": line.DistanceM,
+	out := map[string]any{"from": lngLat(from), "to": lngLat(to), "distance_m": line.DistanceM,
 		"initial_bearing_deg": defined(line.InitialBearing), "final_bearing_deg": defined(line.FinalBearing),
-		"midpoint": geojson.Point(middle), "model": model})
+		"back_bearing_deg": defined(geo.Opposite(line.FinalBearing)), "compass_point": compass(line.InitialBearing),
+		"midpoint": geojson.Point(middle), "model": model}
+	if !math.IsNaN(declination) {
+		out["magnetic_bearing_deg"] = defined(geo.ToMagnetic(line.InitialBearing, declination))
+	}
+	if along != 0 {
+		points, err := geodesy.PointsAlong(model, from, to, along)
+		if err != nil {
+			return &fault.Error{Kind: fault.Impossible, Detail: err.Error()}
+		}
+		out["along"] = geojson.LineString(points)
+	}
+	if near.IsValid() {
+		foot := geodesy.NearestOnLine(near, from, to)
+		out["nearest"] = map[string]any{"point": geojson.Point(foot.At), "distance_m": foot.DistanceM,
+			"along_m": foot.AlongM}
+	}
+	if otherFrom.IsValid() {
+		at, err := geodesy.Crossing(from, to, otherFrom, otherTo)
+		if err != nil {
+			out["crossing"], out["crossing_reason"] = nil, err.Error()
+		} else {
+			out["crossing"] = geojson.Point(at)
+		}
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+// compass is the point of a compass of 16, nil where the bearing is not defined.
+func compass(bearing float64) any {
+	if p := geo.CompassPoint(bearing, 16); p != "" {
+		return p
+	}
+	return nil
 }
 
 // maxPairs is how many pairs may be measured at once, pairChunk how many before something is sent.
@@ -108,15 +160,11 @@ func measurePair(i int, pair [2][]float64, model geodesy.Model) pairLine {
 
 func (s *server) destination(c *echo.Context) error {
 	q := newQuery(c)
-	from, bearing, distance, model := q.point(
-		"from",
-		true,
-	), q.number(
-		"bearing",
-	), q.length(
-		"distance",
-		math.NaN(),
-	), q.model()
+	from, distance, model := q.point("from", true), q.length("distance", math.NaN()), q.model()
+	bearing := q.angleOr("bearing", math.NaN())
+	if math.IsNaN(bearing) && len(q.wrong) == 0 {
+		q.refuse("bearing", "", &geo.ParseError{Reason: "is missing", Hint: "e.g. bearing=45 or bearing=NE"})
+	}
 	if math.IsNaN(distance) {
 		q.refuse("distance", "", &geo.ParseError{Reason: "is missing", Hint: "e.g. distance=5km"})
 	}

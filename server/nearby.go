@@ -7,6 +7,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"viandante/codec/geojson"
 	"viandante/core/feature"
 	"viandante/core/geo"
 	"viandante/service/catalog"
@@ -22,16 +23,27 @@ func (s *server) nearby(c *echo.Context) error {
 		Collections: q.list("collection", 100),
 		Categories:  q.list("category", 100),
 		Kinds:       q.list("kind", 3),
+		Where:       q.where(),
 		Limit:       q.limit(),
 	}
-	for _, kind := range ask.Kinds {
+	q.kinds(ask.Kinds)
+	if err := q.check(); err != nil {
+		return err
+	}
+	return s.sendNearby(c, ask)
+}
+
+// kinds refuses what is not a kind of feature.
+func (q *query) kinds(kinds []string) {
+	for _, kind := range kinds {
 		if _, ok := feature.ParseKind(kind); !ok {
 			q.refuse("kind", kind, &geo.ParseError{Reason: "is not a kind of feature", Hint: "place, path or area"})
 		}
 	}
-	if err := q.check(); err != nil {
-		return err
-	}
+}
+
+// sendNearby sends what a ring holds.
+func (s *server) sendNearby(c *echo.Context, ask catalog.Near) error {
 	found, truncated, err := s.Service.Nearby(c.Request().Context(), actor(c), ask)
 	if err != nil {
 		return err
@@ -46,6 +58,54 @@ func (s *server) nearby(c *echo.Context) error {
 		})
 	}
 	return a.send(c, `"truncated":`+strconv.FormatBool(truncated))
+}
+
+// nearbyGeometry answers POST /v1/nearby: the places within a distance of a line or an area, by distance.
+func (s *server) nearbyGeometry(c *echo.Context) error {
+	var body struct {
+		Geometry   *geojson.Geometry `json:"geometry"`
+		Within     string            `json:"within"`
+		Beyond     string            `json:"beyond"`
+		Collection []string          `json:"collection"`
+		Category   []string          `json:"category"`
+		Where      map[string]string `json:"where"`
+		Limit      *int              `json:"limit"`
+	}
+	if err := s.decodeAs(c, maxBody, jsonTypes, &body); err != nil {
+		return err
+	}
+	q := &query{}
+	ask := catalog.Near{Collections: body.Collection, Categories: body.Category, Where: body.Where, Limit: defaultLimit}
+	if body.Limit != nil {
+		if ask.Limit = *body.Limit; ask.Limit < 1 || ask.Limit > maxLimit {
+			q.refuse("limit", strconv.Itoa(ask.Limit), &geo.ParseError{Reason: "is not a number from 1 to 10000"})
+		}
+	}
+	lengthOf := func(name, text string, into *float64) {
+		if text == "" {
+			return
+		}
+		v, err := geo.ParseLength(text)
+		if err != nil {
+			q.refuse(name, text, err)
+		}
+		*into = v
+	}
+	lengthOf("within", body.Within, &ask.WithinM)
+	lengthOf("beyond", body.Beyond, &ask.BeyondM)
+	if body.Geometry == nil {
+		q.refuse("geometry", "", &geo.ParseError{Reason: "is missing", Hint: "a GeoJSON LineString, Polygon or Point"})
+	} else if g, err := body.Geometry.Read(); err != nil {
+		q.refuse("geometry", body.Geometry.Type, err)
+	} else if ask.Round, ask.At = g, g.Point(); !g.IsKnown() {
+		q.refuse("geometry", "", &geo.ParseError{Reason: "is missing", Hint: "a GeoJSON LineString, Polygon or Point"})
+	} else if body.Within == "" && g.Form() != feature.Polygon {
+		q.refuse("within", "", &geo.ParseError{Reason: "is missing", Hint: `how far from the line or point, e.g. "200m"`})
+	}
+	if err := q.check(); err != nil {
+		return err
+	}
+	return s.sendNearby(c, ask)
 }
 
 // contains answers GET /v1/contains: the areas that hold a point.

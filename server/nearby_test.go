@@ -2,6 +2,7 @@ package server
 
 import (
 	"fmt"
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -77,4 +78,49 @@ func TestNearbyLooksAtTheKindsThatAreAskedFor(t *testing.T) {
 	assert.InDelta(t, 180, prop(cable[0], "bearing_deg"), 0.01)
 	assert.Equal(t, []string{"Cable"}, s.names("/v1/nearby?at=0,-179&kind=path"), "the nearest, however far")
 	assert.Equal(t, 400, s.call("GET", at+"&kind=line", "").status)
+}
+
+// Places along a line and in an area, and those of an attribute's value.
+func TestNearbyALineAndAnArea(t *testing.T) {
+	s := newSite(t)
+	s.shapes()
+	names := func(body string) (out []string) {
+		t.Helper()
+		a := s.json("POST", "/v1/nearby", body)
+		require.Equal(t, 200, a.status, "%s", a.body)
+		for _, f := range a.features() {
+			out = append(out, fmt.Sprint(prop(f, "name")))
+		}
+		return out
+	}
+	line := `{"geometry":{"type":"LineString","coordinates":[[0,0.19],[0.2,0.19]]},"within":`
+	assert.Equal(t, []string{"Post"}, names(line+`"1200m"}`))
+	assert.Empty(t, names(line+`"1km"}`))
+	assert.Empty(t, names(line+`"2km","beyond":"1.2km"}`))
+	assert.Equal(t, []string{"Post"}, names(`{"geometry":{"type":"Polygon","coordinates":[[[0,0.1],[0.1,0.1],[0.1,0.3],`+
+		`[0,0.3],[0,0.1]]]}}`))
+	assert.Empty(t, names(`{"geometry":{"type":"Polygon","coordinates":[[[0,0.1],[0.1,0.1],[0.1,0.15],[0,0.1]]]}}`))
+	assert.Equal(t, []string{"Post"}, names(`{"geometry":{"type":"Point","coordinates":[0.05,0.2]},"within":"0"}`))
+	a := s.json("POST", "/v1/nearby", line+`"1200m"}`).features()[0]
+	assert.InDelta(t, 1105.74, prop(a, "distance_m"), 0.05)
+	assert.InDelta(t, 0, math.Remainder(prop(a, "bearing_deg").(float64), 360), 1e-3, "the line bends a little")
+	for body, says := range map[string]string{
+		`{}`:                         "geometry is missing",
+		`{"geometry":null}`:          "geometry is missing",
+		line + `"-1m"}`:              "not negative",
+		line + `"far"}`:              "is not a length",
+		line + `"1m","limit":0}`:     "1 to 10000",
+		line + `"1m","beyond":"2m"}`: "more than within",
+		`{"geometry":{"type":"LineString","coordinates":[[0,0],[1,1]]}}`:                               "within is missing",
+		`{"geometry":{"type":"LineString","coordinates":[[0,0]]},"within":"1m"}`:                       "",
+		`{"geometry":{"type":"Polygon","coordinates":[[[0,0],[1,1]]]}}`:                                "",
+		`{"geometry":{"type":"LineString","coordinates":[[0,0],[1,99]]},"within":"1m"}`:                "",
+		`{"geometry":{"type":"LineString","coordinates":[[0,0],[1,1]]},"within":"1m","kind":["path"]}`: "not a member",
+	} {
+		a := s.json("POST", "/v1/nearby", body)
+		assert.Equal(t, 400, a.status, "%s: %s", body, a.body)
+		assert.Contains(t, string(a.body), says, body)
+	}
+	assert.Empty(t, s.names("/v1/nearby?at=0.05,0.05&where=condition:sound"))
+	assert.Equal(t, 400, s.call("GET", "/v1/nearby?at=0.05,0.05&where=sound", "").status)
 }

@@ -110,6 +110,33 @@ func (q *query) numberOr(name string, otherwise float64) float64 {
 	return q.number(name)
 }
 
+// angleOr returns an angle in degrees, or the given default.
+func (q *query) angleOr(name string, otherwise float64) float64 {
+	s := q.text(name, 100)
+	if s == "" {
+		return otherwise
+	}
+	v, err := geo.ParseAngle(s)
+	if err != nil {
+		q.refuse(name, s, err)
+	}
+	return v
+}
+
+// where returns the attributes that are asked for with the text of their values.
+func (q *query) where() map[string]string {
+	out := map[string]string{}
+	for _, text := range q.list("where", 20) {
+		name, value, ok := strings.Cut(text, ":")
+		if !ok || name == "" {
+			q.refuse("where", text, &geo.ParseError{Reason: "is not an attribute and its value",
+				Hint: "where=condition:sound, or where=condition: for those without one"})
+		}
+		out[name] = value
+	}
+	return out
+}
+
 // number64 returns the number of a change or an event, nil for none.
 func (q *query) number64(name, text string) *uint64 {
 	if text == "" {

@@ -40,6 +40,8 @@ var needs = []struct {
 	{"/v1/tiles", need{anyScope, false}},
 	{"/v1/regions", need{anyScope, false}},
 	{"/v1/measure", need{anyScope, false}},
+	{"/v1/nearby", need{access.Read, false}},
+	{"/v1/proof", need{anyScope, false}},
 	{"/v1/destination", need{anyScope, false}},
 	{"/v1/shape", need{anyScope, false}},
 	{"/v1/qr", need{anyScope, false}},

@@ -113,6 +113,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	v1.POST("/measure", s.measurePairs)
 	v1.GET("/destination", s.destination)
 	v1.GET("/nearby", s.nearby)
+	v1.POST("/nearby", s.nearbyGeometry)
 	v1.GET("/contains", s.contains)
 	v1.GET("/route", s.route)
 	v1.GET("/collections", s.collections)

@@ -40,7 +40,11 @@ func (v *Service) Nearby(ctx context.Context, a Actor, q catalog.Near) ([]Neighb
 		if found[i].Nearest.IsValid() {
 			at = found[i].Nearest
 		}
-		line := geodesy.Measure(geodesy.Ellipsoid, q.At, at)
+		from, to := q.At, at
+		if !from.IsValid() { // from the nearest position of a line or an area to the place
+			from, to = at, found[i].Point()
+		}
+		line := geodesy.Measure(geodesy.Ellipsoid, from, to)
 		out[i] = Neighbour{found[i].Row, line.DistanceM, line.InitialBearing}
 	}
 	return out, truncated, nil

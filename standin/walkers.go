@@ -55,7 +55,7 @@ func (w *Walker) At(now time.Time) live.Report {
 			along -= lengths[i]
 			continue
 		}
-		line := geodesy.Measure(geodesy.Ellipsoid, w.Line[i-1], w.Line[i])
+		line := geodesy.Between(geodesy.Ellipsoid, w.Line[i-1], w.Line[i])
 		at, heading, err := geodesy.Destination(geodesy.Ellipsoid, w.Line[i-1], line.InitialBearing,
 			min(along, lengths[i]))
 		if err != nil {

@@ -225,6 +225,42 @@ func (g Geometry) Bounds() (geo.Box, bool) {
 	return b, true
 }
 
+// GeodesicBounds returns a box that holds the geometry with its sides as geodesics, which bend towards the pole between
+// their ends: Bounds, and the vertex of each side that has one (Clairaut's relation; Torge and Müller 2012, section
+// 4.1).
+func (g Geometry) GeodesicBounds() (geo.Box, bool) {
+	b, known := g.Bounds()
+	if g.form != Line && g.form != Polygon {
+		return b, known
+	}
+	const degree, axisRatio = math.Pi / 180, 6356752.314245179 / 6378137
+	for _, line := range g.lines {
+		for i := 1; i < len(line); i++ {
+			from, to := line[i-1], line[i]
+			if math.Abs(math.Remainder(to.Lng()-from.Lng(), 360)) < 1e-3 {
+				continue // bends by less than a box is rounded by
+			}
+			l := geodesy.Between(geodesy.Ellipsoid, from, to)
+			if math.Abs(math.Remainder(to.Lng()-from.Lng(), 360)) > 180-1e-9 {
+				b.West, b.East = -180, 180 // it runs over a pole
+			}
+			north := math.Cos(l.InitialBearing * degree)
+			if north*math.Cos(l.FinalBearing*degree) >= 0 {
+				continue
+			}
+			_, cos := math.Sincos(math.Atan(axisRatio * math.Tan(from.Lat()*degree)))
+			sin := math.Abs(math.Sin(l.InitialBearing*degree)) * cos
+			vertex := math.Atan(math.Sqrt(math.Max(0, 1-sin*sin))/(axisRatio*math.Max(sin, 1e-300)))/degree + 1e-7
+			if north > 0 {
+				b.North = min(90, max(b.North, vertex))
+			} else {
+				b.South = max(-90, min(b.South, -vertex))
+			}
+		}
+	}
+	return b, known
+}
+
 // circleBounds returns a box that holds all within a distance. No degree of latitude is shorter than 110.5 km, and no
 // radius of curvature less than the one that it is an angle of.
 func circleBounds(middle geo.Point, radiusM float64) geo.Box {
@@ -284,8 +320,7 @@ func (g Geometry) Intersects(box geo.Box) bool {
 }
 
 // Nearest returns the position of the geometry that is nearest to another, and how far that is in metres: the other one
-// itself where it lies in an area. The geometry must be known. Sides are geodesics; each that can hold the nearest
-// position is searched by the golden section (Kiefer 1953), to a thousandth of a millimetre of its length.
+// itself where it lies in an area. The geometry must be known. Sides are geodesics.
 func (g Geometry) Nearest(p geo.Point) (geo.Point, float64) {
 	switch {
 	case g.form == Point:
@@ -293,61 +328,35 @@ func (g Geometry) Nearest(p geo.Point) (geo.Point, float64) {
 	case g.Contains(p):
 		return p, 0
 	case g.form == Circle:
-		line := geodesy.Measure(geodesy.Ellipsoid, g.at, p)
+		line := geodesy.Between(geodesy.Ellipsoid, g.at, p)
 		lat, lng, _ := geodesy.Direct(g.at.Lat(), g.at.Lng(), line.InitialBearing, g.radiusM)
 		return geo.MustPoint(lat, geo.WrapLng(lng)), line.DistanceM - g.radiusM
 	}
 	best, bestM := geo.Point{}, math.Inf(1)
+	from := geodesy.NewFrom(p)
+	var distances []float64 // of the vertices, of one line after another
 	for _, line := range g.lines {
 		for _, q := range line {
-			if d := geodesy.Distance(p, q); d < bestM {
+			d := from.Distance(q)
+			if distances = append(distances, d); d < bestM {
 				best, bestM = q, d
 			}
 		}
 	}
+	i := 0
 	for _, line := range g.lines {
-		for i := 1; i < len(line); i++ {
-			if q, d := nearestOnSide(p, line[i-1], line[i], bestM); d < bestM {
-				best, bestM = q, d
+		for k := 1; k < len(line); k++ {
+			a, b := line[k-1], line[k]
+			side := geodesy.NewFrom(a)
+			// By the triangle inequality no position of the side is nearer than this.
+			if (distances[i]+distances[i+1]-side.Distance(b))/2 < bestM {
+				if foot := geodesy.NearestOnLine(p, a, b); foot.DistanceM < bestM {
+					best, bestM = foot.At, foot.DistanceM
+				}
 			}
+			i++
 		}
+		i++
 	}
 	return best, bestM
-}
-
-// nearestOnSide looks for a position nearer than limitM on a side; it returns +Inf where there can be none.
-func nearestOnSide(p, a, b geo.Point, limitM float64) (geo.Point, float64) {
-	lengthM, bearing, _ := geodesy.Inverse(a.Lat(), a.Lng(), b.Lat(), b.Lng())
-	// By the triangle inequality no position of the side is nearer than this.
-	if (geodesy.Distance(p, a)+geodesy.Distance(p, b)-lengthM)/2 >= limitM || lengthM == 0 {
-		return geo.Point{}, math.Inf(1)
-	}
-	along := func(s float64) (geo.Point, float64) {
-		lat, lng, _ := geodesy.Direct(a.Lat(), a.Lng(), bearing, s)
-		q := geo.MustPoint(lat, geo.WrapLng(lng))
-		return q, geodesy.Distance(p, q)
-	}
-	const golden = 0.6180339887498949
-	lo, hi := 0.0, lengthM
-	s, t := hi-golden*lengthM, lo+golden*lengthM
-	at, d := along(s)
-	other, e := along(t)
-	for range 80 {
-		if hi-lo < 1e-6 {
-			break
-		}
-		if d <= e {
-			hi, t, other, e = t, s, at, d
-			s = hi - golden*(hi-lo)
-			at, d = along(s)
-		} else {
-			lo, s, at, d = s, t, other, e
-			t = lo + golden*(hi-lo)
-			other, e = along(t)
-		}
-	}
-	if e < d {
-		return other, e
-	}
-	return at, d
 }

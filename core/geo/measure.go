@@ -12,15 +12,15 @@ import (
 var lengthUnits = []struct {
 	suffix string
 	metres float64
-}{{"nmi", 1852}, {"km", 1000}, {"mi", 1609.344}, {"ft", 0.3048}, {"m", 1}}
+}{{"nmi", 1852}, {"km", 1000}, {"mi", 1609.344}, {"ft", 0.3048}, {"yd", 0.9144}, {"m", 1}}
 
 // maxLength is more than half the earth's circumference, so that nothing on earth is farther away; metres.
 const maxLength = 50_000_000
 
-// ParseLength reads a length as metres or with a unit: "800m", "5km", "3mi", "2nmi", "500ft". The result is
-// metres in [0, 50 000 000].
+// ParseLength reads a length as metres or with a unit: "800m", "5km", "3mi", "2nmi", "500ft",
+// "100yd", with a point or a comma. The result is metres in [0, 50 000 000].
 func ParseLength(s string) (float64, error) {
-	const hint = "metres, or with a unit: 800m, 5km, 3mi, 2nmi, 500ft"
+	const hint = "metres, or with a unit: 800m, 5km, 3mi, 2nmi, 500ft, 100yd"
 	t, factor := strings.TrimSpace(s), 1.0
 	for _, u := range lengthUnits {
 		if cut, ok := strings.CutSuffix(t, u.suffix); ok {
@@ -28,9 +28,9 @@ func ParseLength(s string) (float64, error) {
 			break
 		}
 	}
-	v, err := strconv.ParseFloat(t, 64)
+	v, ok := plainNumber(t)
 	switch {
-	case err != nil || math.IsNaN(v) || math.IsInf(v, 0):
+	case !ok:
 		return 0, &ParseError{s, "is not a length", hint}
 	case v < 0:
 		return 0, &ParseError{s, "a length is not negative", hint}
@@ -38,6 +38,20 @@ func ParseLength(s string) (float64, error) {
 		return 0, &ParseError{s, "is longer than the way round the earth", "at most 50000km"}
 	}
 	return v*factor + 0, nil
+}
+
+// FormatLength writes a length in metres in a unit (m, km, mi, nmi, ft, yd) with so many decimals; one that is not
+// defined (NaN) is "—".
+func FormatLength(metres float64, unit string, decimals int) (string, error) {
+	for _, u := range lengthUnits {
+		if u.suffix == unit {
+			if math.IsNaN(metres) {
+				return "—", nil
+			}
+			return strconv.FormatFloat(metres/u.metres, 'f', decimals, 64) + " " + unit, nil
+		}
+	}
+	return "", &ParseError{unit, "is not a unit of length", "m, km, mi, nmi, ft or yd"}
 }
 
 // ParseDuration reads a duration as seconds or with a unit: "90s", "15min", "2h". The result is at most 30 days.

@@ -152,7 +152,7 @@ func (p *pair) longitude(
 	if p.sbet1 == 0 && calp1 == 0 {
 		calp1 = -tiny
 	}
-	salp0, calp0 := salp1*p.cbet1, math.Hypot(calp1, salp1*p.sbet1)
+	salp0, calp0 := salp1*p.cbet1, math.Sqrt(calp1*calp1+salp1*salp1*p.sbet1*p.sbet1)
 	somg1, comg1 := salp0*p.sbet1, calp1*p.cbet1
 	a.ssig1, a.csig1 = normalize(p.sbet1, comg1)
 	salp2, calp2 = salp1, math.Abs(calp1)
@@ -173,14 +173,13 @@ func (p *pair) longitude(
 	eta := math.Atan2(somg12*clam120-comg12*slam120, comg12*clam120+somg12*slam120)
 	eps = expansion(calp0)
 	c3 := c3Coefficients(eps)
-	b312 := sineSeries(a.ssig2, a.csig2, c3[:]) - sineSeries(a.ssig1, a.csig1, c3[:])
+	b312 := sineSeries(a.ssig2, a.csig2, &c3) - sineSeries(a.ssig1, a.csig1, &c3)
 	lam12 = eta - flattening*a3(eps)*salp0*(a.sig12+b312)
 	if derive {
 		if calp2 == 0 {
 			dlam12 = -2 * axisRatio * p.dn1 / p.sbet1
 		} else {
-			_, m := p.lengths(eps, a)
-			dlam12 = m * axisRatio / (calp2 * p.cbet2)
+			dlam12 = p.reduced(eps, a) * axisRatio / (calp2 * p.cbet2)
 		}
 	}
 	return lam12, dlam12, salp2, calp2, eps
@@ -276,12 +275,28 @@ func astroid(x, y float64) float64 {
 func (p *pair) lengths(eps float64, a *arc) (s12, m12 float64) {
 	a1, a2 := a1Minus1(eps), a2Minus1(eps)
 	c1, c2 := c1Coefficients(eps), c2Coefficients(eps)
-	b1 := sineSeries(a.ssig2, a.csig2, c1[:]) - sineSeries(a.ssig1, a.csig1, c1[:])
-	b2 := sineSeries(a.ssig2, a.csig2, c2[:]) - sineSeries(a.ssig1, a.csig1, c2[:])
+	b1 := sineSeries(a.ssig2, a.csig2, &c1) - sineSeries(a.ssig1, a.csig1, &c1)
+	b2 := sineSeries(a.ssig2, a.csig2, &c2) - sineSeries(a.ssig1, a.csig1, &c2)
 	j12 := (a1-a2)*a.sig12 + ((1+a1)*b1 - (1+a2)*b2)
 	s12 = (1 + a1) * (a.sig12 + b1)
 	m12 = p.dn2*(a.csig1*a.ssig2) - p.dn1*(a.ssig1*a.csig2) - a.csig1*a.csig2*j12
 	return s12, m12
+}
+
+// reduced returns the reduced length over the polar radius to three terms of the series, some 1e-11 of it: enough for a
+// slope.
+func (p *pair) reduced(eps float64, a *arc) float64 {
+	s1, s2 := 2*a.ssig1*a.csig1, 2*a.ssig2*a.csig2
+	c1, c2 := (a.csig1-a.ssig1)*(a.csig1+a.ssig1), (a.csig2-a.ssig2)*(a.csig2+a.ssig2)
+	d1 := s2 - s1                         // of sin 2σ
+	d2 := 2 * (s2*c2 - s1*c1)             // of sin 4σ
+	d3 := s2*(4*c2*c2-1) - s1*(4*c1*c1-1) // of sin 6σ
+	e2 := eps * eps
+	b1 := eps*(-1.0/2+3.0/16*e2)*d1 - e2*(1.0/16)*d2 - e2*eps*(1.0/48)*d3
+	b2 := eps*(1.0/2+1.0/16*e2)*d1 + e2*(3.0/16)*d2 + e2*eps*(5.0/48)*d3
+	a1, a2 := a1Minus1(eps), a2Minus1(eps)
+	j12 := (a1-a2)*a.sig12 + ((1+a1)*b1 - (1+a2)*b2)
+	return p.dn2*(a.csig1*a.ssig2) - p.dn1*(a.ssig1*a.csig2) - a.csig1*a.csig2*j12
 }
 
 // Direct solves the direct problem: where the geodesic ends that leaves a point in degrees with an azimuth in degrees
@@ -297,12 +312,12 @@ func Direct(lat1, lng1, azi1, s12 float64) (lat2, lng2, azi2 float64) {
 	ssig1, csig1 := normalize(sbet1, comg1)
 	eps := expansion(calp0)
 	c1, c1p, c3 := c1Coefficients(eps), c1pCoefficients(eps), c3Coefficients(eps)
-	b11 := sineSeries(ssig1, csig1, c1[:])
+	b11 := sineSeries(ssig1, csig1, &c1)
 	s, c := math.Sincos(b11)
 	stau1, ctau1 := ssig1*c+csig1*s, csig1*c-ssig1*s
 	tau12 := s12 / (polarRadius * (1 + a1Minus1(eps)))
 	s, c = math.Sincos(tau12)
-	b12 := -sineSeries(stau1*c+ctau1*s, ctau1*c-stau1*s, c1p[:])
+	b12 := -sineSeries(stau1*c+ctau1*s, ctau1*c-stau1*s, &c1p)
 	sig12 := tau12 - (b12 - b11)
 	s, c = math.Sincos(sig12)
 	ssig2, csig2 := ssig1*c+csig1*s, csig1*c-ssig1*s
@@ -312,7 +327,7 @@ func Direct(lat1, lng1, azi1, s12 float64) (lat2, lng2, azi2 float64) {
 	}
 	somg2, comg2 := salp0*ssig2, csig2
 	omg12 := math.Atan2(somg2*comg1-comg2*somg1, comg2*comg1+somg2*somg1)
-	b312 := sineSeries(ssig2, csig2, c3[:]) - sineSeries(ssig1, csig1, c3[:])
+	b312 := sineSeries(ssig2, csig2, &c3) - sineSeries(ssig1, csig1, &c3)
 	lam12 := omg12 - flattening*salp0*a3(eps)*(sig12+b312)
 	return math.Atan2(sbet2, axisRatio*cbet2) / degree,
 		math.Remainder(lng1+math.Remainder(lam12/degree, 360), 360),
@@ -332,8 +347,19 @@ func reducedLatitude(lat float64) (sbet, cbet float64) {
 }
 
 func normalize(x, y float64) (float64, float64) {
-	h := math.Hypot(x, y)
+	h := math.Sqrt(x*x + y*y)
+	if h < 1e-140 { // the squares lose digits
+		h = math.Hypot(x, y)
+	}
 	return x / h, y / h
+}
+
+// turn brings an angle in degrees into [-180, 180], without loss.
+func turn(x float64) float64 {
+	if math.Abs(x) <= 180 {
+		return x
+	}
+	return math.Remainder(x, 360)
 }
 
 // angleDifference returns b - a in [-180, 180] as a sum of two numbers, without loss (Knuth's two-sum).
@@ -344,8 +370,8 @@ func angleDifference(a, b float64) (diff, rest float64) {
 		vpp := s - up
 		return s, -((up - u) + (vpp - v))
 	}
-	d, t := sum(math.Remainder(-a, 360), math.Remainder(b, 360))
-	d, t = sum(math.Remainder(d, 360), t)
+	d, t := sum(turn(-a), turn(b))
+	d, t = sum(turn(d), t)
 	if d == 0 || math.Abs(d) == 180 {
 		sign := b - a
 		if t != 0 {
@@ -368,10 +394,10 @@ func roundAngle(x float64) float64 {
 
 // sinCosDegrees is exact at the multiples of 90 degrees; rest is a small addend to x.
 func sinCosDegrees(x, rest float64) (sin, cos float64) {
-	r := math.Remainder(x, 90)
-	quarter := int(math.Round((math.Remainder(x, 360)-r)/90)) & 3
-	s, c := math.Sincos((r + rest) * degree)
-	switch quarter {
+	x = turn(x)
+	quarter := math.RoundToEven(x / 90)
+	s, c := math.Sincos((x - 90*quarter + rest) * degree)
+	switch int(quarter) & 3 {
 	case 0:
 		sin, cos = s, c
 	case 1:

@@ -52,8 +52,22 @@ type Line struct {
 	InitialBearing, FinalBearing float64
 }
 
-// Measure returns the line between two valid points on the given model.
+// Measure returns the line between two valid points on the given model. At a pole, where every direction is south or
+// north, there is no bearing.
 func Measure(m Model, from, to geo.Point) Line {
+	l := Between(m, from, to)
+	if math.Abs(from.Lat()) == 90 {
+		l.InitialBearing = math.NaN()
+	}
+	if math.Abs(to.Lat()) == 90 {
+		l.FinalBearing = math.NaN()
+	}
+	return l
+}
+
+// Between is Measure for whoever follows the line: at a pole its bearings are those against the meridian of the pole's
+// own longitude, as Destination takes them.
+func Between(m Model, from, to geo.Point) Line {
 	var l Line
 	switch m {
 	case Sphere:
@@ -110,7 +124,7 @@ func Destination(m Model, from geo.Point, bearing, distanceM float64) (geo.Point
 
 // Midpoint returns the point half way along the line between two points.
 func Midpoint(m Model, from, to geo.Point) (geo.Point, error) {
-	l := Measure(m, from, to)
+	l := Between(m, from, to)
 	if l.DistanceM == 0 {
 		return from, nil
 	}

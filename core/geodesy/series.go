@@ -4,12 +4,14 @@ package geodesy
 // the factor of sin 2σ.
 
 // sineSeries sums c[0] sin 2x + c[1] sin 4x + … by Clenshaw's recurrence.
-func sineSeries(sinx, cosx float64, c []float64) float64 {
+func sineSeries(sinx, cosx float64, c *[order]float64) float64 {
 	ar := 2 * (cosx - sinx) * (cosx + sinx)
-	var y0, y1 float64
-	for i := len(c) - 1; i >= 0; i-- {
-		y0, y1 = ar*y0-y1+c[i], y0
-	}
+	y1 := c[5]
+	y0 := ar*y1 + c[4]
+	y1 = ar*y0 - y1 + c[3]
+	y0 = ar*y1 - y0 + c[2]
+	y1 = ar*y0 - y1 + c[1]
+	y0 = ar*y1 - y0 + c[0]
 	return 2 * sinx * cosx * y0
 }
 
@@ -83,8 +85,8 @@ func a3(eps float64) float64 {
 	return 1 - eps*((1.0/2-n/2)+eps*((1.0/4+n/8-3*n*n/8)+eps*high))
 }
 
-// c3Coefficients is eq. 25.
-func c3Coefficients(eps float64) (c [order - 1]float64) {
+// c3Coefficients is eq. 25, with a last one that is zero.
+func c3Coefficients(eps float64) (c [order]float64) {
 	const n, n2 = thirdFlattening, thirdFlattening * thirdFlattening
 	d := eps
 	c[0] = d * ((1.0/4 - n/4) + eps*((1.0/8-n2/8)+eps*((3.0/64+3*n/64-n2/64)+eps*((5.0/128+n/64)+eps*3/128))))

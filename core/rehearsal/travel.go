@@ -21,7 +21,7 @@ type track struct {
 func newTrack(c Course) track {
 	t := track{Course: c, alongM: make([]float64, len(c.Line)), bearings: make([]float64, len(c.Line))}
 	for i := 1; i < len(c.Line); i++ {
-		line := geodesy.Measure(geodesy.Ellipsoid, c.Line[i-1], c.Line[i])
+		line := geodesy.Between(geodesy.Ellipsoid, c.Line[i-1], c.Line[i])
 		t.alongM[i] = t.alongM[i-1] + line.DistanceM
 		t.bearings[i-1] = line.InitialBearing
 	}

@@ -159,7 +159,7 @@ func (r *Router) ends(mode region.Mode, start, end snap, edges []uint32) (leave,
 }
 
 func bearing(from, to geo.Point) float64 {
-	return geodesy.Measure(geodesy.Ellipsoid, from, to).InitialBearing
+	return geodesy.Between(geodesy.Ellipsoid, from, to).InitialBearing
 }
 
 // lineOf is the line of an edge in its direction.

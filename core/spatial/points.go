@@ -2,7 +2,6 @@ package spatial
 
 import (
 	"math"
-	"runtime"
 	"sync"
 
 	"viandante/core/geo"
@@ -46,9 +45,12 @@ type Found struct {
 // asks meanwhile has the others; NewPointsAtOnce takes all of them.
 func NewPoints(items []uint32, at func(item uint32) geo.E7) *Points { return newPoints(items, at, 1) }
 
+// atOnce is on how many goroutines an index is built that is waited for.
+const atOnce = 8
+
 // NewPointsAtOnce is NewPoints on all cores; at is called by several goroutines.
 func NewPointsAtOnce(items []uint32, at func(item uint32) geo.E7) *Points {
-	return newPoints(items, at, runtime.GOMAXPROCS(0))
+	return newPoints(items, at, atOnce)
 }
 
 func newPoints(items []uint32, at func(item uint32) geo.E7, cores int) *Points {

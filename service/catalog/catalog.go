@@ -264,6 +264,7 @@ func (c *Catalog) Run(ctx context.Context) {
 		}
 		if s := c.Now(); s != nil {
 			s.base.quads()
+			s.base.boxes()
 		}
 	}
 }
@@ -281,6 +282,7 @@ func (c *Catalog) Rebuild() {
 	items := s.inOrder()
 	whole, b := newRun(s, items), newBase(s, items)
 	b.quads()
+	b.boxes()
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	t := c.now.Load().copied()

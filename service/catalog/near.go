@@ -17,6 +17,11 @@ type Near struct {
 	Collections, Categories []string
 	// Kinds are those that are looked for, places where there are none.
 	Kinds []string
+	// Where are attributes with the text of their values.
+	Where map[string]string
+	// Round, where it is known, is what distances are taken from instead of At: to the nearest of its positions, and 0
+	// in an area. Only places are looked for round one that is no point.
+	Round feature.Geometry
 	Limit int
 }
 
@@ -38,7 +43,7 @@ func (s *Snapshot) Near(v View, q Near) []Hit {
 		},
 		Keep: func(item uint32) bool {
 			k, i := s.at32(item)
-			return k != nil && only[k.group[i]]
+			return k != nil && only[k.group[i]] && (len(q.Where) == 0 || s.row(item).has(q.Where, true))
 		}}
 	for i := len(s.runs) - 1; i >= 0; i-- { // the base last, with what the others found
 		search.In(s.runs[i].points)

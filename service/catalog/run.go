@@ -92,9 +92,11 @@ type base struct {
 	n     int
 	next  uint32 // items from here on came later
 	quads func() map[uint32]*spatial.Quad
+	boxes func() *shapeBoxes
 }
 
 func newBase(s *Snapshot, items []uint32) *base {
+	boxes := sync.OnceValue(func() *shapeBoxes { return newShapeBoxes(s, items) })
 	return &base{len(items), s.next, sync.OnceValue(func() map[uint32]*spatial.Quad {
 		of := map[uint32][]uint32{}
 		for _, item := range items {
@@ -108,5 +110,5 @@ func newBase(s *Snapshot, items []uint32) *base {
 			out[g] = spatial.NewQuad(list, s.point)
 		}
 		return out
-	})}
+	}), boxes}
 }

@@ -31,8 +31,8 @@ var allowed = map[string]bool{
 // one layer, import each other as they need.
 var layers = [][]string{
 	{"core/..."},
-	{"codec/geojson", "codec/geotiff", "codec/gpx", "codec/letters", "codec/osm", "codec/picture", "codec/snippet",
-		"codec/wmts", "world", "standin",
+	{"codec/geojson", "codec/geotiff", "codec/gpx", "codec/letters", "codec/osm", "codec/pasted",
+		"codec/picture", "codec/snippet", "codec/wmts", "world", "standin",
 		"style", "ui"},
 	{"codec/rows"},
 	{"certificate", "regionfile", "imagery", "demo", "store", "store/mariadb"},
@@ -46,7 +46,8 @@ var layers = [][]string{
 
 // besides are what runs beside the program: tests of it, helpers of tests, benchmarks. The program imports none of
 // them.
-var besides = []string{"demo/demotest", "store/storetest", "service/atlas/atlastest", "e2e", "e2e/pictures", "bench", "bench/reference"}
+var besides = []string{"demo/demotest", "store/storetest", "service/atlas/atlastest", "e2e", "e2e/pictures", "bench",
+	"bench/reference", "core/proof/prooftest"}
 
 // layerOf returns the layer of a package, -1 for one besides, -2 for an unknown one.
 func layerOf(path string) int {

@@ -100,7 +100,8 @@ func (s *server) nearbyGeometry(c *echo.Context) error {
 	} else if ask.Round, ask.At = g, g.Point(); !g.IsKnown() {
 		q.refuse("geometry", "", &geo.ParseError{Reason: "is missing", Hint: "a GeoJSON LineString, Polygon or Point"})
 	} else if body.Within == "" && g.Form() != feature.Polygon {
-		q.refuse("within", "", &geo.ParseError{Reason: "is missing", Hint: `how far from the line or point, e.g. "200m"`})
+		q.refuse("within", "", &geo.ParseError{Reason: "is missing",
+			Hint: `how far from the line or point, e.g. "200m"`})
 	}
 	if err := q.check(); err != nil {
 		return err

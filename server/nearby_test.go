@@ -97,8 +97,9 @@ func TestNearbyALineAndAnArea(t *testing.T) {
 	assert.Equal(t, []string{"Post"}, names(line+`"1200m"}`))
 	assert.Empty(t, names(line+`"1km"}`))
 	assert.Empty(t, names(line+`"2km","beyond":"1.2km"}`))
-	assert.Equal(t, []string{"Post"}, names(`{"geometry":{"type":"Polygon","coordinates":[[[0,0.1],[0.1,0.1],[0.1,0.3],`+
-		`[0,0.3],[0,0.1]]]}}`))
+	assert.Equal(t, []string{"Post"}, names(
+		`{"geometry":{"type":"Polygon","coordinates":[[[0,0.1],[0.1,0.1],[0.1,0.3],`+
+			`[0,0.3],[0,0.1]]]}}`))
 	assert.Empty(t, names(`{"geometry":{"type":"Polygon","coordinates":[[[0,0.1],[0.1,0.1],[0.1,0.15],[0,0.1]]]}}`))
 	assert.Equal(t, []string{"Post"}, names(`{"geometry":{"type":"Point","coordinates":[0.05,0.2]},"within":"0"}`))
 	a := s.json("POST", "/v1/nearby", line+`"1200m"}`).features()[0]
@@ -111,11 +112,11 @@ func TestNearbyALineAndAnArea(t *testing.T) {
 		line + `"far"}`:              "is not a length",
 		line + `"1m","limit":0}`:     "1 to 10000",
 		line + `"1m","beyond":"2m"}`: "more than within",
-		`{"geometry":{"type":"LineString","coordinates":[[0,0],[1,1]]}}`:                               "within is missing",
-		`{"geometry":{"type":"LineString","coordinates":[[0,0]]},"within":"1m"}`:                       "",
-		`{"geometry":{"type":"Polygon","coordinates":[[[0,0],[1,1]]]}}`:                                "",
-		`{"geometry":{"type":"LineString","coordinates":[[0,0],[1,99]]},"within":"1m"}`:                "",
-		`{"geometry":{"type":"LineString","coordinates":[[0,0],[1,1]]},"within":"1m","kind":["path"]}`: "not a member",
+		`{"geometry":{"type":"LineString","coordinates":[[0,0],[1,1]]}}`:                "within is missing",
+		`{"geometry":{"type":"LineString","coordinates":[[0,0]]},"within":"1m"}`:        "",
+		`{"geometry":{"type":"Polygon","coordinates":[[[0,0],[1,1]]]}}`:                 "",
+		`{"geometry":{"type":"LineString","coordinates":[[0,0],[1,99]]},"within":"1m"}`: "",
+		line + `"1m","kind":["path"]}`:                                                  "not a member",
 	} {
 		a := s.json("POST", "/v1/nearby", body)
 		assert.Equal(t, 400, a.status, "%s: %s", body, a.body)

@@ -31,7 +31,7 @@ var allowed = map[string]bool{
 // one layer, import each other as they need.
 var layers = [][]string{
 	{"core/..."},
-	{"codec/geojson", "codec/geotiff", "codec/gpx", "codec/letters", "codec/osm", "codec/pasted",
+	{"codec/geojson", "codec/geotiff", "codec/gpx", "codec/letters", "codec/osm", "codec/formulas", "codec/pasted",
 		"codec/picture", "codec/snippet", "codec/wmts", "world", "standin",
 		"style", "ui"},
 	{"codec/rows"},

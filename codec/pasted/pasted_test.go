@@ -105,7 +105,8 @@ func TestWaysToWriteATable(t *testing.T) {
 // What cannot be compared is said, line by line, and the rest is compared.
 func TestBadLines(t *testing.T) {
 	all := points(t)
-	text := "id,distance,bearing\np01,500.000,0.0\np02,far,70\nnobody,1,2\np03,,\np04,500.000,north of it\np05,null,70\n"
+	text := "id,distance,bearing\np01,500.000,0.0\np02,far,70\n" +
+		"nobody,1,2\np03,,\np04,500.000,north of it\np05,null,70\n"
 	table, err := Read(Paste{Text: text, Points: all})
 	require.NoError(t, err)
 	require.Len(t, table.Lines, 2, "%v", table.Problems)
@@ -171,7 +172,8 @@ func FuzzRead(f *testing.F) {
 	for _, s := range []string{"1,2,3", "p01: d=5 m b=3°", `[{"to":[1,2],"d":3}]`, "a;b\n1,5;2", "\"", "{"} {
 		f.Add(s)
 	}
-	all, _ := proof.Points(geodesy.Ellipsoid, standpoint, proof.Fan{BearingsDeg: []float64{0}, DistancesM: []float64{1}})
+	fan := proof.Fan{BearingsDeg: []float64{0}, DistancesM: []float64{1}}
+	all, _ := proof.Points(geodesy.Ellipsoid, standpoint, fan)
 	f.Fuzz(func(t *testing.T, s string) {
 		if table, err := Read(Paste{Text: s, Points: all, From: standpoint}); err == nil {
 			proof.Diagnose(geodesy.Ellipsoid, table.Lines)

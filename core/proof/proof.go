@@ -5,10 +5,10 @@
 //
 // A mistake is a function: what a program prints that makes it. Mistakes are made at three places, in what goes in
 // (coordinates swapped, cut, taken for radians), in the formula (a sphere, a plane, another bearing), and in what comes
-// out (a unit, a range, a direction of turning). Every combination of few is computed for the lines at hand, and the one
+// out (a unit, a range, a direction of turning). Every combination of few is computed for the lines at hand. The one
 // that explains them best, by the logarithm of its residuals over the last printed digit, less a penalty for each
-// mistake it needs, is the diagnosis: the principle of minimum description length (Rissanen 1978). What is explained by
-// no mistake is right. So a mistake is never named from a rule of thumb, but because the lines are what it prints.
+// mistake it needs, is the diagnosis: the principle of minimum description length (Rissanen 1978). What is explained
+// by no mistake is right. So a mistake is never named from a rule of thumb, but because the lines are what it prints.
 //
 // The cost is that of some hundred combinations for at most 200 lines, about a hundredth of a second; all other lines
 // are compared only.

@@ -47,7 +47,7 @@ func TestNumbersAreProved(t *testing.T) {
 	codes := []any{findings[0].(map[string]any)["code"], findings[1].(map[string]any)["code"]}
 	assert.ElementsMatch(t, []any{"atan2_swapped", "miles_for_kilometres"}, codes)
 	for _, f := range findings[:2] {
-		assert.Contains(t, f.(map[string]any)["evidence"], "all 12 lines")
+		assert.Contains(t, f.(map[string]any)["evidence"], "All 12 lines")
 		mends := f.(map[string]any)["mends"].(map[string]any)
 		assert.Len(t, mends, 9)
 		for language, mend := range mends {

@@ -113,9 +113,13 @@ func Mend(f proof.Finding, language string) string {
 
 // Words returns what a finding is and what speaks for it.
 func Words(f proof.Finding) (title, evidence string) {
-	explained := fmt.Sprintf("It explains %d of %d lines", f.Explained, f.Lines)
-	if f.Explained == f.Lines {
-		explained = fmt.Sprintf("It explains all %d lines", f.Lines)
+	explained := fmt.Sprintf("%d of %d lines are what such a program prints, %d without it", f.Explained, f.Lines,
+		f.Without)
+	switch {
+	case f.Alternative:
+		explained = fmt.Sprintf("%d of %d lines are what such a program prints", f.Explained, f.Lines)
+	case f.Explained == f.Lines:
+		explained = fmt.Sprintf("All %d lines are what such a program prints, %d without it", f.Lines, f.Without)
 	}
 	km := fmt.Sprintf("%.4f", f.RadiusM/1000)
 	km = strings.TrimRight(strings.TrimRight(km, "0"), ".") + " km"
@@ -132,11 +136,11 @@ func Words(f proof.Finding) (title, evidence string) {
 			title = "Coordinates are cut to 1 decimal"
 		}
 	case proof.Sphere:
-		title, explained = "A sphere is taken for the ellipsoid", explained+", with a radius of "+km
+		title, explained = "A sphere is taken for the ellipsoid", explained+"; the radius is "+km
 	case proof.Radius:
 		title, explained = "Another radius of the earth: "+km, explained+"; the mean radius is 6371.0088 km"
 	case proof.Flat:
-		title, explained = "The earth is taken for flat, without the cosine", explained+", with a radius of "+km
+		title, explained = "The earth is taken for flat, without the cosine", explained+"; the radius is "+km
 	case proof.FlatCosine:
 		title = "The earth is taken for flat"
 	case proof.Final:
@@ -172,11 +176,9 @@ func Words(f proof.Finding) (title, evidence string) {
 func times(v float64) string {
 	switch {
 	case v >= 1e6:
-		return fmt.Sprintf("%.2g times", v)
+		return fmt.Sprintf("%.2g", v)
 	case v >= 10:
-		return fmt.Sprintf("%.0f times", v)
-	case v < 0.005:
-		return "nothing"
+		return fmt.Sprintf("%.0f", v)
 	}
-	return fmt.Sprintf("%.2g times", v)
+	return fmt.Sprintf("%.2f", v)
 }

@@ -100,7 +100,7 @@ func TestGeodesicsAgreeWithIntegration(t *testing.T) {
 		}
 	}) {
 		w := by[kind]
-		fmt.Fprintf(&table, "%-24s direct %4.1f nm, %.1e°; inverse %4.1f nm, bearings off by more than 1e-9° end " +
+		fmt.Fprintf(&table, "%-24s direct %4.1f nm, %.1e°; inverse %4.1f nm, bearings off by more than 1e-9° end "+
 			"%.1f nm off\n",
 			kind, w.direct*1e9, w.bearing, w.inverse*1e9, w.azimuth*1e9)
 		assert.Less(t, w.direct, 15e-9, kind)

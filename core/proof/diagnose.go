@@ -11,8 +11,9 @@ import (
 // Finding is a mistake that was found, with its evidence.
 type Finding struct {
 	Code Code
-	// Explained of Lines are what the program prints that makes it, together with the findings before it.
-	Explained, Lines int
+	// Explained of Lines are what the program prints that makes the mistakes that were found, Without how many are left
+	// without this one.
+	Explained, Without, Lines int
 	// RadiusM, Decimals and Rows tell which radius, to how many decimals, and which two lines, where that is the
 	// mistake.
 	RadiusM  float64
@@ -44,6 +45,8 @@ const (
 	rareCost    = 2.4
 	fitCost     = 0.8 // for a number that was fitted
 	mostCost    = 12.0
+	// alternativeCost is by how much another explanation may be worse to be told.
+	alternativeCost = 6.0
 )
 
 // rare are mistakes that are named only where nothing more usual explains as much.
@@ -370,6 +373,17 @@ func (l *lines) fitRadius(results []computed, factor float64) float64 {
 	return 0
 }
 
+// explained is how many lines are what it prints.
+func (h *hypothesis) explained() int {
+	n := 0
+	for _, missed := range h.misses {
+		if !missed {
+			n++
+		}
+	}
+	return n
+}
+
 // settle computes the cost of a hypothesis from its residuals.
 func (l *lines) settle(h *hypothesis, distances, bearings []float64) {
 	h.misses, h.distances, h.bearings = make([]bool, len(l.all)), distances, bearings
@@ -465,24 +479,25 @@ func (l *lines) uncross(h *hypothesis, results []computed) *hypothesis {
 func (l *lines) findings(best, null *hypothesis, all []*hypothesis) (out []Finding) {
 	codes := best.codes()
 	// A mistake matters by what the lines cost without it.
-	weight := map[Code]float64{}
+	weight, without := map[Code]float64{}, map[Code]int{}
 	for _, c := range codes {
 		least := math.Inf(1)
 		for _, h := range all {
 			if own := h.codes(); len(own) == len(codes)-1 && !slices.Contains(own, c) && subset(own, codes) {
-				least = min(least, h.cost)
+				if least > h.cost {
+					least, without[c] = h.cost, h.explained()
+				}
 			}
+		}
+		if math.IsInf(least, 1) {
+			without[c] = null.explained()
 		}
 		weight[c] = min(least, null.cost) - best.cost
 	}
 	slices.SortStableFunc(codes, func(a, b Code) int { return cmp.Compare(weight[b], weight[a]) })
 	put := func(h *hypothesis, c Code, alternative bool) {
-		f := Finding{Code: c, Lines: len(l.all), Alternative: alternative, Before: null.residual(), After: h.residual()}
-		for _, m := range h.misses {
-			if !m {
-				f.Explained++
-			}
-		}
+		f := Finding{Code: c, Lines: len(l.all), Alternative: alternative, Explained: h.explained(),
+			Without: without[c], Before: null.residual(), After: h.residual()}
 		switch c {
 		case Radius, Sphere, Flat, FlatCosine, Radians:
 			if f.RadiusM = h.radiusM; f.RadiusM == 0 {
@@ -499,7 +514,7 @@ func (l *lines) findings(best, null *hypothesis, all []*hypothesis) (out []Findi
 		put(best, c, false)
 	}
 	for _, h := range all {
-		if len(out) >= 5 || h.total() > best.total()+8 && len(out) >= 3 || h.total() >= null.total() {
+		if len(out) >= 5 || h.total() > best.total()+alternativeCost || h.total() >= null.total() {
 			break
 		}
 		for _, c := range h.codes() {

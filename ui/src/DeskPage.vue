@@ -8,7 +8,7 @@ const anywhere = declareKeys('Anywhere', [
     what: 'Places: list · collections and categories · bin · files · addresses',
     on: { L: 'list', S: 'kinds', Z: 'bin', '#': 'files', '&': 'addresses' },
   },
-  { as: 'a · j', what: 'Around · Journey', on: { a: 'around', j: 'journey' } },
+  { as: 'a · j · %', what: 'Around · Journey · Proof', on: { a: 'around', j: 'journey', '%': 'proof' } },
   { as: 'v', what: 'views and layers', on: { v: 'layers' } },
   {
     as: '1 to 9',
@@ -149,6 +149,7 @@ import PlaceForm from './parts/PlaceForm.vue'
 import PageMenu from './parts/PageMenu.vue'
 import PlaceSlip from './parts/PlaceSlip.vue'
 import PlacesPage from './parts/PlacesPage.vue'
+import ProofPage from './parts/ProofPage.vue'
 import PublishPage from './parts/PublishPage.vue'
 import ReadingList from './parts/ReadingList.vue'
 import RulerLine from './parts/RulerLine.vue'
@@ -162,6 +163,7 @@ const allBenches: { id: Bench; title: string; key: string }[] = [
   { id: 'places', title: 'Places', key: 'L' },
   { id: 'around', title: 'Around', key: 'a' },
   { id: 'journey', title: 'Journey', key: 'j' },
+  { id: 'proof', title: 'Proof', key: '%' },
   { id: 'party', title: 'Party', key: 'Shift T' },
   { id: 'publish', title: 'Publish', key: '@' },
 ]
@@ -334,6 +336,7 @@ useEventListener(window, 'keydown', (e) => {
       addresses: () => openPart('addresses'),
       around: () => openBench('around'),
       journey: () => openBench('journey'),
+      proof: !guest.value && (() => openBench('proof')),
       layers: () => (desk.layers = !desk.layers),
       view: view && (() => showView(view)),
       quick: () => wait('show'),
@@ -515,6 +518,7 @@ useEventListener(window, 'keydown', (e) => {
           <LayersPage v-if="desk.layers" />
           <PlacesPage v-else-if="desk.bench === 'places'" />
           <PublishPage v-else-if="desk.bench === 'publish'" />
+          <ProofPage v-else-if="desk.bench === 'proof'" />
           <AroundPage
             v-else-if="desk.bench === 'around'"
             :features="listed"
@@ -603,15 +607,15 @@ useEventListener(window, 'keydown', (e) => {
   .tabs {
     grid-row: 3;
     flex-direction: row;
-    padding: 0.3rem 0.5rem 0;
-    gap: 0.25rem;
+    padding: 0.3rem 0.4rem 0;
+    gap: 0.2rem;
     border-left: 0;
     border-top: 1px solid var(--ink);
   }
   .tab {
     writing-mode: horizontal-tb;
     width: auto;
-    padding: 0.25rem min(0.9rem, 2.3vw);
+    padding: 0.25rem min(0.9rem, 1.3vw);
     margin: 0 0 -1px;
     border: 1px solid var(--ink);
     border-radius: 0.6rem 0.6rem 0 0;

@@ -6,6 +6,7 @@ const benches: RouteRecordRaw[] = [
   { path: '/places/:part(list|kinds|files|addresses|bin)?', name: 'places', component: nothing },
   { path: '/around', name: 'around', component: nothing },
   { path: '/journey/:part(rehearsals)?', name: 'journey', component: nothing },
+  { path: '/proof/:part(numbers|formulas)?', name: 'proof', component: nothing },
   { path: '/party/:part(watches)?', name: 'party', component: nothing },
   { path: '/publish/:part(tokens|embed|picture)?', name: 'publish', component: nothing },
   { path: '/:rest(.*)*', redirect: (to) => ({ path: '/around', query: to.query, hash: '' }) },

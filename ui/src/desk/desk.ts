@@ -7,13 +7,16 @@ import type { RouteLocationNormalized, Router } from 'vue-router'
 import { MAX_ZOOM, MIN_ZOOM, type LatLng, type View } from '../chart/camera'
 import { position, readPosition, round7 } from './format'
 
-export const BENCHES = ['places', 'around', 'journey', 'party', 'publish'] as const
+export const BENCHES = ['places', 'around', 'journey', 'proof', 'party', 'publish'] as const
 export type Bench = (typeof BENCHES)[number]
 /** What the bench Places has open. */
 export const PARTS = ['list', 'kinds', 'files', 'addresses', 'bin'] as const
 export type Part = (typeof PARTS)[number]
 /** What the bench Journey has open. */
 export type JourneyPart = 'way' | 'rehearsals'
+/** What the bench Proof has open. */
+export const PROOF_PARTS = ['points', 'numbers', 'formulas'] as const
+export type ProofPart = (typeof PROOF_PARTS)[number]
 /** What the bench Party has open. */
 export type PartyPart = 'people' | 'watches'
 /** What the bench Publish has open. */
@@ -57,6 +60,7 @@ export interface Desk {
   only: string[]
   part: Part
   journeyPart: JourneyPart
+  proofPart: ProofPart
   partyPart: PartyPart
   publishPart: PublishPart
   /** The id of the party that is shown, null for the first. */
@@ -115,6 +119,7 @@ export const desk = reactive<Desk>({
   only: [],
   part: 'list',
   journeyPart: 'way',
+  proofPart: 'points',
   partyPart: 'people',
   publishPart: 'tokens',
   party: null,
@@ -136,6 +141,7 @@ function named(at: unknown, name: unknown): Named | null {
 function read({ name: bench, params, query: q }: RouteLocationNormalized): void {
   desk.bench = BENCHES.find((b) => b === bench) ?? 'around'
   if (bench === 'party') desk.partyPart = params.part === 'watches' ? 'watches' : 'people'
+  if (bench === 'proof') desk.proofPart = PROOF_PARTS.find((p) => p === params.part) ?? 'points'
   if (bench === 'publish') desk.publishPart = PUBLISH_PARTS.find((p) => p === params.part) ?? 'tokens'
   if (bench === 'places') desk.part = PARTS.find((p) => p === params.part) ?? 'list'
   const v = typeof q.v === 'string' ? /^([^,]+,[^,]+),(\d+(?:\.\d+)?)(?:,(-?\d+(?:\.\d+)?))?$/.exec(q.v) : null
@@ -238,6 +244,7 @@ function write(): { path: string; query: Record<string, string> } {
     places: desk.part !== 'list' && desk.part,
     journey: desk.journeyPart !== 'way' && desk.journeyPart,
     around: '',
+    proof: desk.proofPart !== 'points' && desk.proofPart,
     party: desk.partyPart !== 'people' && desk.partyPart,
     publish: desk.publishPart !== 'tokens' && desk.publishPart,
   }

@@ -31,6 +31,7 @@ import { imagery } from '../desk/kept'
 import { complain } from '../desk/notice'
 import { moveControl, placing } from '../desk/placing'
 import { crowded, fetchPlace, places } from '../desk/places'
+import { testMarks } from '../desk/proof'
 import { useWay } from '../desk/questions'
 import { device, glides, heading, shownAt, tracking } from '../desk/device'
 import { route as journeyRoute, travelled } from '../desk/underway'
@@ -38,6 +39,7 @@ import { fixesOf, wayOf } from '../guide/api'
 import { Guide } from '../guide/guide'
 import { Here } from '../layers/here'
 import { Rose } from '../layers/rose'
+import { TestPoints } from '../layers/testpoints'
 import { SpotMark } from '../layers/spotmark'
 import { APART, isCairn } from '../layers/stones'
 import { Way } from '../layers/way'
@@ -79,6 +81,7 @@ const here = new Here(metres)
 here.at = shownAt
 here.moves = glides
 const mark = new SpotMark()
+const testPoints = new TestPoints()
 const { data: route } = useWay()
 
 /** Two figures are enough for a ring pulled by hand. */
@@ -106,7 +109,8 @@ onMounted(() => {
     if (v) c.setView(v)
   }
   c.setGround(props.ground)
-  for (const l of [...laid, outlines, zones, way, rose, buildings, stones, people, inHand, mark, here]) c.addLayer(l)
+  for (const l of [...laid, outlines, zones, way, rose, testPoints, buildings, stones, people, inHand, mark, here])
+    c.addLayer(l)
   const clicked = (position: LatLng) => {
     if (placing.open) moveControl(placing.active, position)
     else if (editing.open) clickedAt(position)
@@ -196,6 +200,11 @@ watchEffect(() => {
   here.stale = tracking.value === 'stale' || tracking.value === 'refused'
   here.simulated = device.simulated
   chart.value.invalidate()
+})
+watchEffect(() => {
+  if (!chart.value) return
+  testPoints.set(testMarks.value)
+  chart.value.changed(testPoints)
 })
 watchEffect(() => {
   if (!chart.value) return

@@ -348,6 +348,7 @@ func TestAGuestSeesHisPartyOnly(t *testing.T) {
 		}
 		query := map[string]string{"/v1/nearby": "?at=-38.05,-26.05", "/v1/measure": "?from=1,2&to=3,4",
 			"/v1/contains": "?at=-38.05,-26.05", "/v1/proof/points": "?at=1,2",
+			"/v1/served":      "?at=-38.05,-26.05",
 			"/v1/proof/steps": "?from=1,2&to=3,4",
 			"/v1/destination": "?from=1,2&bearing=3&distance=4", "/v1/interpret": "?q=secret",
 			"/v1/geocode":         "?q=secret",

@@ -127,6 +127,45 @@ func (s *server) contains(c *echo.Context) error {
 	return a.send(c, "")
 }
 
+// served answers GET /v1/served: whether areas serve a point, by which, and if none, which comes nearest.
+func (s *server) served(c *echo.Context) error {
+	q := newQuery(c)
+	at, by, exclude := q.point("at", true), q.list("collection", 100), q.list("exclude", 100)
+	if err := q.check(); err != nil {
+		return err
+	}
+	found, err := s.Service.Served(c.Request().Context(), actor(c), at, by, exclude)
+	if err != nil {
+		return err
+	}
+	type area struct {
+		ID         string   `json:"id"`
+		Name       string   `json:"name"`
+		Collection string   `json:"collection"`
+		Category   string   `json:"category"`
+		DistanceM  *float64 `json:"distance_m,omitempty"`
+		BearingDeg any      `json:"bearing_deg,omitempty"`
+	}
+	of := func(r catalog.Row) area {
+		return area{ID: r.ID().String(), Name: r.Name(), Collection: r.Collection(), Category: r.Category()}
+	}
+	list := func(rows []catalog.Row) []area {
+		out := make([]area, len(rows))
+		for i, r := range rows {
+			out[i] = of(r)
+		}
+		return out
+	}
+	nearest := make([]area, len(found.Nearest))
+	for i := range found.Nearest {
+		n := &found.Nearest[i]
+		nearest[i] = of(n.Row)
+		nearest[i].DistanceM, nearest[i].BearingDeg = &n.DistanceM, defined(n.BearingDeg)
+	}
+	return c.JSON(http.StatusOK, map[string]any{"served": found.Served, "by": list(found.By),
+		"excluded_by": list(found.Excluded), "nearest": nearest})
+}
+
 // marks answers GET /v1/places/tiles/z/x/y: the places of a tile of the map, those of a cell together.
 func (s *server) marks(c *echo.Context) error {
 	t, err := tileID(c)

@@ -125,3 +125,30 @@ func TestNearbyALineAndAnArea(t *testing.T) {
 	assert.Empty(t, s.names("/v1/nearby?at=0.05,0.05&where=condition:sound"))
 	assert.Equal(t, 400, s.call("GET", "/v1/nearby?at=0.05,0.05&where=sound", "").status)
 }
+
+// A point is served by the areas that hold it, but for those that exclude; else the nearest that would serve is told.
+func TestWhetherAPointIsServed(t *testing.T) {
+	s := newSite(t)
+	s.shapes()
+	require.Equal(t, 201, s.put("/v1/collections/closed", `{"title":"Closed"}`).status)
+	require.Equal(t, 201, s.call("PUT", "/ogc/collections/closed/items/"+newID(), `{"type":"Feature","geometry":`+
+		`{"type":"Point","coordinates":[0.2,0.05]},"properties":{"name":"Nest","radius_m":100}}`).status)
+	a := s.call("GET", "/v1/served?at=0.02,0.02", "")
+	require.Equal(t, 200, a.status, "%s", a.body)
+	assert.Equal(t, true, a.json["served"])
+	assert.Equal(t, "Common", a.json["by"].([]any)[0].(map[string]any)["name"])
+	assert.Empty(t, a.json["nearest"])
+	a = s.call("GET", "/v1/served?at=0.05,0.2&exclude=closed", "")
+	assert.Equal(t, false, a.json["served"], "in the beat, but in the nest as well")
+	assert.Equal(t, "Beat", a.json["by"].([]any)[0].(map[string]any)["name"])
+	assert.Equal(t, "Nest", a.json["excluded_by"].([]any)[0].(map[string]any)["name"])
+	a = s.call("GET", "/v1/served?at=0.05,0.3&exclude=closed", "")
+	assert.Equal(t, false, a.json["served"])
+	nearest := a.json["nearest"].([]any)[0].(map[string]any)
+	assert.Equal(t, "Beat", nearest["name"])
+	assert.InDelta(t, 11131.949-3000, nearest["distance_m"], 1)
+	assert.InDelta(t, 270, nearest["bearing_deg"], 0.01)
+	a = s.call("GET", "/v1/served?at=0.05,0.3&collection=closed", "")
+	assert.Equal(t, "Nest", a.json["nearest"].([]any)[0].(map[string]any)["name"])
+	assert.Equal(t, 400, s.call("GET", "/v1/served", "").status)
+}

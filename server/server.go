@@ -115,6 +115,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	v1.GET("/nearby", s.nearby)
 	v1.POST("/nearby", s.nearbyGeometry)
 	v1.GET("/contains", s.contains)
+	v1.GET("/served", s.served)
 	v1.POST("/proof", s.prove)
 	v1.GET("/proof/points", s.proofPoints)
 	v1.GET("/proof/steps", s.proofSteps)

@@ -3,7 +3,10 @@ package service
 import (
 	"context"
 	"fmt"
+	"math"
+	"slices"
 
+	"viandante/core/feature"
 	"viandante/core/geo"
 	"viandante/core/geodesy"
 	"viandante/core/tile"
@@ -58,6 +61,55 @@ func (v *Service) Containing(ctx context.Context, a Actor, at geo.Point, collect
 	}
 	return s.Holding(view, at, collections), nil
 }
+
+// Coverage is whether areas serve a position.
+type Coverage struct {
+	// Served tells that some area that serves holds the position, and none that excludes.
+	Served bool
+	// By are the areas that serve and hold it, Excluded those that exclude and hold it.
+	By, Excluded []catalog.Row
+	// Nearest is the area that serves which comes nearest, where none holds the position; there may be none.
+	Nearest []Neighbour
+}
+
+// Served tells whether a position is served by the areas of some collections, all of them where none is given, and not
+// excluded by those of others.
+func (v *Service) Served(ctx context.Context, a Actor, at geo.Point, by, exclude []string) (*Coverage, error) {
+	s, view, err := v.reading(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	excludes := func(r catalog.Row) bool { return slices.Contains(exclude, r.Collection()) }
+	serves := func(r catalog.Row) bool {
+		return !excludes(r) && (len(by) == 0 || slices.Contains(by, r.Collection()))
+	}
+	out := &Coverage{}
+	for _, r := range s.Holding(view, at, nil) {
+		switch {
+		case excludes(r):
+			out.Excluded = append(out.Excluded, r)
+		case serves(r):
+			out.By = append(out.By, r)
+		}
+	}
+	out.Served = len(out.By) > 0 && len(out.Excluded) == 0
+	if len(out.By) > 0 {
+		return out, nil
+	}
+	areas := []string{feature.Area.String()}
+	near := catalog.Near{At: at, WithinM: math.Inf(1), Collections: by, Limit: 1 + nearestExcluded}
+	for _, h := range s.NearShapes(view, near, areas) {
+		if serves(h.Row) {
+			line := geodesy.Measure(geodesy.Ellipsoid, at, h.Nearest)
+			out.Nearest = []Neighbour{{h.Row, line.DistanceM, line.InitialBearing}}
+			break
+		}
+	}
+	return out, nil
+}
+
+// nearestExcluded is how many areas that exclude are looked past for one that serves.
+const nearestExcluded = 500
 
 // Marks returns the places of a tile of the map, those that share a cell together as one mark.
 func (v *Service) Marks(

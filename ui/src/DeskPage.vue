@@ -44,7 +44,7 @@ const onSpot = declareKeys('A spot or a place', [
   { as: 's · g', what: 'stand here · go there', on: { s: 'stand', g: 'go' } },
   { as: 'Shift M', what: 'unfold the slip, fold it', on: { M: 'more' } },
   { as: 'c', what: 'copy the position', on: { c: 'copy' } },
-  { as: 'l', what: 'show on map', on: { l: 'look' } },
+  { as: 'l · !', what: 'show on map · find it, compass in hand', on: { l: 'look', '!': 'finder' } },
   { as: 'z', what: 'show only this · all', on: { z: 'only' } },
   { as: 'Shift Q, digit', what: 'give it a quick key', on: { Q: 'giveQuick' } },
   { as: 'e · Del', what: 'edit · delete', on: { e: 'edit', Delete: 'remove' } },
@@ -108,6 +108,7 @@ import {
   standAt,
   takeBack,
 } from './desk/acts'
+import { setInRing } from './desk/around'
 import { MODES, NAMES, desk, type Bench, type Named, type Part, type PartyPart } from './desk/desk'
 import { begin, beginDrawing, cancel, editing } from './desk/editing'
 import { outlineKey } from './desk/outlinekeys'
@@ -189,6 +190,7 @@ const opening = computed(() => (ground.value?.regions[0]?.bbox as [number, numbe
 const { data: nearby, error: nearbyError } = useNearby()
 const listed = computed(() => (desk.standpoint ? (nearby.value?.features ?? []) : []))
 const inRing = computed(() => new Set(listed.value.map((f) => f.id!)))
+watch(listed, setInRing, { immediate: true })
 const selected = computed(() => (desk.place ? places.get(desk.place) : undefined))
 
 /** The map opens once it is known with which view. */
@@ -234,7 +236,9 @@ function escape(): void {
   else if (wireOpen.value) wireOpen.value = false
 }
 
+const finding = computed(() => desk.bench === 'around' && desk.around.part === 'finder' && !!desk.place)
 function openBench(bench: Bench): void {
+  if (bench === 'around' && desk.bench === 'around') desk.around.part = 'list'
   if (bench === 'journey' && desk.bench === 'journey') desk.journeyPart = 'way'
   if (bench === 'party' && desk.bench === 'party') desk.partyPart = 'people'
   desk.bench = bench
@@ -298,6 +302,10 @@ function openOnward(): void {
   if (goal) openLinks(goal)
 }
 const drawAt = () => desk.spot
+function openFinder(): void {
+  openBench('around')
+  desk.around.part = 'finder'
+}
 
 /** The one after a value in a list, the first after the last. */
 const following = <T,>(list: readonly T[], now: T): T => list[(list.indexOf(now) + 1) % list.length]!
@@ -367,6 +375,7 @@ useEventListener(window, 'keydown', (e) => {
       more: place && (() => (desk.unfolded = !desk.unfolded)),
       copy: held && (() => copyPosition(held)),
       look: place?.outline ? () => show(place) : held && (() => lookAt(held, 16)),
+      finder: place?.at && openFinder,
       only: () => (desk.only.length ? (desk.only = []) : place && showOnly([place])),
       giveQuick: () => wait('give'),
       edit: place && (() => begin(place)),
@@ -509,7 +518,7 @@ useEventListener(window, 'keydown', (e) => {
       <PlaceForm v-else-if="editing.open" :key="editing.place?.id ?? 'new'" class="min-h-0 flex-1 overflow-y-auto" />
       <RoadBook v-else-if="desk.underWay && desk.bench === 'journey' && !desk.layers" />
       <template v-else>
-        <PlaceSlip v-if="selected" :place="selected" />
+        <PlaceSlip v-if="selected && !finding" :place="selected" />
         <div
           v-show="!selected || !desk.unfolded"
           class="flex min-h-0 flex-1 flex-col overflow-y-auto"

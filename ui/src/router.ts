@@ -4,7 +4,7 @@ import { createRouter, createWebHistory, type RouteRecordRaw } from 'vue-router'
 const nothing = { render: () => null }
 const benches: RouteRecordRaw[] = [
   { path: '/places/:part(list|kinds|files|addresses|bin)?', name: 'places', component: nothing },
-  { path: '/around', name: 'around', component: nothing },
+  { path: '/around/:part(round|served|finder)?', name: 'around', component: nothing },
   { path: '/journey/:part(rehearsals)?', name: 'journey', component: nothing },
   { path: '/proof/:part(numbers|formulas)?', name: 'proof', component: nothing },
   { path: '/party/:part(watches)?', name: 'party', component: nothing },

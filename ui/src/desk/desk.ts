@@ -14,6 +14,9 @@ export const PARTS = ['list', 'kinds', 'files', 'addresses', 'bin'] as const
 export type Part = (typeof PARTS)[number]
 /** What the bench Journey has open. */
 export type JourneyPart = 'way' | 'rehearsals'
+/** What the bench Around has open. */
+export const AROUND_PARTS = ['list', 'round', 'served', 'finder'] as const
+export type AroundPart = (typeof AROUND_PARTS)[number]
 /** What the bench Proof has open. */
 export const PROOF_PARTS = ['points', 'numbers', 'formulas'] as const
 export type ProofPart = (typeof PROOF_PARTS)[number]
@@ -60,6 +63,7 @@ export interface Desk {
   only: string[]
   part: Part
   journeyPart: JourneyPart
+  around: Around
   proofPart: ProofPart
   partyPart: PartyPart
   publishPart: PublishPart
@@ -78,6 +82,22 @@ export interface Desk {
   /** The slip of what is selected takes the whole page. */
   unfolded: boolean
   list: List
+}
+
+/** How the places round the standpoint are shown. */
+export interface Around {
+  part: AroundPart
+  sort: 'distance' | 'bearing' | 'name'
+  /** The only category, '' for all. */
+  kind: string
+  /** An attribute and the value that it has to have, name:value. */
+  where: string
+  /** Distance and time by road stand beside the straight line. */
+  road: boolean
+  /** What is up in the round view: north, or where the device heads. */
+  up: 'north' | 'heading'
+  /** The rings of the round view, in metres; round ones where there are none. */
+  rings: number[]
 }
 
 /** What the list of everything shows. */
@@ -119,6 +139,7 @@ export const desk = reactive<Desk>({
   only: [],
   part: 'list',
   journeyPart: 'way',
+  around: { part: 'list', sort: 'distance', kind: '', where: '', road: false, up: 'north', rings: [] },
   proofPart: 'points',
   partyPart: 'people',
   publishPart: 'tokens',
@@ -177,6 +198,17 @@ function read({ name: bench, params, query: q }: RouteLocationNormalized): void 
   desk.layers = q.layers === '1'
   desk.unfolded = q.open === '1'
   const text = (v: unknown) => (typeof v === 'string' ? v.slice(0, 200) : '')
+  desk.around = {
+    part: (bench === 'around' && AROUND_PARTS.find((p) => p === params.part)) || 'list',
+    sort: q.by_order === 'bearing' || q.by_order === 'name' ? q.by_order : 'distance',
+    kind: text(q.kind),
+    where: text(q.having),
+    road: q.road === '1',
+    up: q.up === 'heading' ? 'heading' : 'north',
+    rings: list(q.rings)
+      .map(Number)
+      .filter((m) => m > 0 && m <= 2e7),
+  }
   desk.list = {
     text: text(q.find),
     sort: text(q.sort) || 'name',
@@ -240,10 +272,19 @@ function write(): { path: string; query: Record<string, string> } {
     put('follow', l.follow && 1)
     put('unplaced', l.unplaced && 1)
   }
+  if (desk.bench === 'around') {
+    const a = desk.around
+    put('by_order', a.sort !== 'distance' && a.sort)
+    put('kind', a.kind)
+    put('having', a.where)
+    put('road', a.road && 1)
+    put('up', a.up !== 'north' && a.up)
+    put('rings', a.rings.join(','))
+  }
   const part = {
     places: desk.part !== 'list' && desk.part,
     journey: desk.journeyPart !== 'way' && desk.journeyPart,
-    around: '',
+    around: desk.around.part !== 'list' && desk.around.part,
     proof: desk.proofPart !== 'points' && desk.proofPart,
     party: desk.partyPart !== 'people' && desk.partyPart,
     publish: desk.publishPart !== 'tokens' && desk.publishPart,

@@ -24,6 +24,11 @@ export function bearing(degrees: number | null | undefined): string {
   return `${String(Math.round(degrees) % 360).padStart(3, '0')}° ${points[Math.round(degrees / 45) % 8]}`
 }
 
+const WORDS = ['north', 'north-east', 'east', 'south-east', 'south', 'south-west', 'west', 'north-west']
+/** The point of the compass in words; '' for none. */
+export const towards = (degrees: number | null | undefined): string =>
+  degrees === null || degrees === undefined ? '' : WORDS[Math.round(degrees / 45) % 8]!
+
 /** A position as it is kept: up to 7 decimals, about a centimetre. */
 export function position(p: LatLng): string {
   return `${round7(p.lat)},${round7(p.lng)}`

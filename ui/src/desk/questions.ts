@@ -21,6 +21,8 @@ export function useNearby() {
       desk.standpoint && position(desk.standpoint),
       Math.round(desk.beyondM),
       Math.round(desk.withinM),
+      desk.around.kind,
+      having.value,
     ]),
     enabled: computed(() => !!desk.standpoint && desk.bench === 'around'),
     placeholderData: keepPreviousData,
@@ -33,12 +35,90 @@ export function useNearby() {
               within: `${Math.round(desk.withinM)}m`,
               beyond: `${Math.round(desk.beyondM)}m`,
               limit: MOST_LISTED,
+              ...narrowed(),
             },
           },
           signal,
         }),
       ),
   })
+}
+
+/** What the list is narrowed to, as it is asked for; an attribute that is still being written is not asked for. */
+const having = refDebounced(
+  computed(() => (/^[a-z][a-z0-9_]*:./.test(desk.around.where) ? desk.around.where : '')),
+  250,
+)
+const narrowed = () => ({
+  category: desk.around.kind ? [desk.around.kind] : undefined,
+  where: having.value ? [having.value] : undefined,
+})
+
+/** The nearest place beyond the ring, or within its inner edge, for a ring that holds nothing. */
+export function useNextOut(empty: Ref<boolean>) {
+  return useQuery({
+    queryKey: computed(() => [
+      'features',
+      'next-out',
+      desk.standpoint && position(desk.standpoint),
+      Math.round(desk.withinM),
+      desk.around.kind,
+      having.value,
+    ]),
+    enabled: computed(() => empty.value && !!desk.standpoint),
+    queryFn: async ({ signal }) => {
+      const ask = (beyond: number) =>
+        unwrap(
+          api.GET('/v1/nearby', {
+            params: {
+              query: { at: position(desk.standpoint!), beyond: `${beyond}m`, limit: 1, ...narrowed() },
+            },
+            signal,
+          }),
+        )
+      return (await ask(Math.round(desk.withinM))).features[0] ?? (await ask(0)).features[0] ?? null
+    },
+  })
+}
+
+/** Whether areas serve a position, by which, and what excludes it. */
+export function useServed(at: Ref<LatLng | null>, by: Ref<string[]>, exclude: Ref<string[]>) {
+  return useQuery({
+    queryKey: computed(() => ['features', 'served', at.value && position(at.value), by.value, exclude.value]),
+    enabled: computed(() => !!at.value),
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET('/v1/served', {
+          params: { query: { at: position(at.value!), collection: by.value, exclude: exclude.value } },
+          signal,
+        }),
+      ),
+  })
+}
+
+/** How far and how long it is by road to places, by id; null where there is no way. They come one after the other. */
+export function useByRoad(wanted: Ref<{ id: string; at: LatLng }[]>) {
+  const found = ref<Record<string, { distanceM: number; durationS: number } | null>>({})
+  watch(
+    [() => wanted.value.map((w) => w.id).join(), () => desk.standpoint && position(desk.standpoint), () => desk.by],
+    async (now, before, clean) => {
+      const stop = new AbortController()
+      clean(() => stop.abort())
+      if (!before || now[1] !== before[1] || now[2] !== before[2]) found.value = {}
+      for (const { id, at } of wanted.value) {
+        if (!desk.standpoint || stop.signal.aborted) return
+        if (id in found.value) continue
+        const query = { from: position(desk.standpoint), to: position(at), by: desk.by }
+        const answer = await api.GET('/v1/route', { params: { query }, signal: stop.signal }).catch(() => null)
+        if (stop.signal.aborted) return
+        const way = answer?.data?.features[0]?.properties
+        found.value[id] = way ? { distanceM: way.distance_m, durationS: way.duration_s } : null
+      }
+    },
+    { immediate: true },
+  )
+  return found
 }
 
 /** What somebody typed, understood. */

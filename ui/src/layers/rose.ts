@@ -11,6 +11,8 @@ const HANDLE_BEARING = 90
 /** How the standpoint's name stands below its mark, in pixels. */
 const NAME = { below: 25, size: 13.5 }
 const MOST_LETTERS = 30
+/** How many fainter rings there are at most, however near one looks at a ring half the earth wide. */
+const MOST_RINGS = 40
 const clipped = (name: string) => (name.length > MOST_LETTERS ? `${name.slice(0, MOST_LETTERS - 1)}…` : name)
 
 const measuring = document.createElement('canvas').getContext('2d')!
@@ -154,11 +156,11 @@ export class Rose implements Layer {
     return Math.hypot(outer.x - c.x, outer.y - c.y)
   }
 
-  /** The distances of the fainter rings between the edges, in metres: round ones. */
+  /** The distances of the fainter rings between the edges, in metres: round ones, and no more than some dozens. */
   private *between(radius: number): Generator<number> {
     const step =
       [10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 1e4, 2e4, 5e4, 1e5, 2e5, 5e5, 1e6].find(
-        (s) => (s / this.withinM) * radius > 46,
+        (s) => (s / this.withinM) * radius > 46 && this.withinM / s <= MOST_RINGS,
       ) ?? 2e6
     for (let m = step; m < this.withinM * 0.97; m += step) if (m > this.beyondM) yield m
   }

@@ -78,6 +78,8 @@ export class Stones implements Layer {
 
   /** When names stand in the margin, and the stone that is pointed at. */
   names: 'always' | 'pointed' | 'never' = 'pointed'
+  /** What stands behind a name: how far it is and which way. */
+  note: (id: string) => string = () => ''
   pointed: string | null = null
 
   private pictures = new Map<string, HTMLImageElement>()
@@ -267,7 +269,7 @@ export class Stones implements Layer {
     const head = (p: Spot, scale: number) => ({ x: p.x, y: p.y - HEIGHT * scale * 0.85 })
     const out: Noted[] = this.inHand
       .filter((s) => s.selected)
-      .map((s) => ({ text: s.name, at: head(camera.toScreen(s.at), 1.3), strong: true }))
+      .map((s) => ({ text: this.label(s), at: head(camera.toScreen(s.at), 1.3), strong: true }))
     if (this.names === 'never') return out
     const found: { n: Noted; far: number }[] = []
     for (const { pile, p } of this.onScreen(camera)) {
@@ -275,11 +277,16 @@ export class Stones implements Layer {
       if (pile.count > 1 || (this.names === 'pointed' && s.id !== this.pointed)) continue
       if (p.x < 0 || p.y < 0 || p.x > camera.width || p.y > camera.height || !s.name) continue
       found.push({
-        n: { text: s.name, at: head(p, 1), strong: false },
+        n: { text: this.label(s), at: head(p, 1), strong: false },
         far: Math.hypot(p.x - camera.width / 2, p.y - camera.height / 2),
       })
     }
     return [...out, ...found.sort((a, b) => a.far - b.far).map((f) => f.n)]
+  }
+
+  private label(s: Stone): string {
+    const note = this.note(s.id)
+    return note && s.name ? `${s.name} · ${note}` : s.name
   }
 
   /** The ground's names keep clear of stones and cairns. */

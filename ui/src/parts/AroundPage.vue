@@ -1,16 +1,19 @@
 <script setup lang="ts">
-// The range card: from one standpoint, every place of the ring with its distance and bearing.
-import { computed, ref, toRef, watch } from 'vue'
+// The range card: from one standpoint, every place of the ring with its distance and bearing; as a list, as a round
+// view, and which areas serve it.
+import { computed, toRef } from 'vue'
 import type { Feature } from '../api/client'
-import { fitRing, select } from '../desk/acts'
-import { desk } from '../desk/desk'
+import { fitRing } from '../desk/acts'
+import { AROUND_PARTS, desk, type AroundPart } from '../desk/desk'
 import { OFTEN, often, standStill, standWithDevice, standpointAge } from '../desk/device'
 import { complain } from '../desk/notice'
-import { bearing, metres, shortPosition, whereOf } from '../desk/format'
-import { categoryById } from '../desk/places'
-import { useAddress } from '../desk/questions'
+import { metres, readLength, shortPosition, towards, whereOf } from '../desk/format'
+import { useAddress, useNextOut } from '../desk/questions'
+import AroundList from './AroundList.vue'
+import FinderPart from './FinderPart.vue'
 import FirstSteps from './FirstSteps.vue'
-import GlyphMark from './GlyphMark.vue'
+import RoundPlot from './RoundPlot.vue'
+import ServedPart from './ServedPart.vue'
 
 const props = defineProps<{
   features: Feature[]
@@ -19,38 +22,70 @@ const props = defineProps<{
   demo: { lat: number; lng: number } | null
 }>()
 const emit = defineEmits<{ find: [text: string] }>()
-const list = ref<HTMLElement>()
+const TITLES: Record<AroundPart, string> = { list: 'List', round: 'Round', served: 'Served', finder: 'Find' }
+const parts = AROUND_PARTS.filter((p) => p !== 'finder')
 const { data: near } = useAddress(toRef(() => desk.standpoint))
 const address = computed(() =>
   near.value && near.value.properties.label !== desk.standpoint?.name ? near.value.properties : null,
 )
 const total = computed(() => props.features.length)
+const { data: next } = useNextOut(computed(() => !total.value && desk.around.part !== 'served'))
 
+const MOST_M = 2e7
+const LEAST_M = 10
+/** A length as it was written, in metres: a plain number is in kilometres; null for what is still being written. */
+function lengthOf(text: string): number | null {
+  const plain = /^\s*\d+(?:[.,]\d+)?\s*$/.test(text)
+  const m = plain ? Number(text.replace(',', '.')) * 1000 : readLength(text)
+  return m === null || !Number.isFinite(m) ? null : m
+}
 function setRing(edge: 'beyond' | 'within', text: string): void {
-  const v = Number(text.replace(',', '.'))
-  if (!Number.isFinite(v) || v < 0) return
-  if (edge === 'within' && v * 1000 > desk.beyondM) desk.withinM = Math.min(2e7, Math.round(v * 1000))
-  if (edge === 'beyond' && v * 1000 < desk.withinM) desk.beyondM = Math.round(v * 1000)
+  const m = lengthOf(text)
+  if (m === null) return
+  if (edge === 'within' && m > desk.beyondM) desk.withinM = Math.max(LEAST_M, Math.min(MOST_M, Math.round(m)))
+  if (edge === 'beyond' && m < desk.withinM) desk.beyondM = Math.round(m)
 }
-
-function onKey(e: KeyboardEvent, i: number): void {
-  const step = { ArrowDown: 1, ArrowUp: -1 }[e.key]
-  if (step) {
-    e.preventDefault()
-    ;(list.value?.querySelectorAll('button')[i + step] as HTMLElement | undefined)?.focus()
-  }
-}
-
-watch(
-  () => desk.place,
-  (id) => id && list.value?.querySelector(`[data-id="${id}"]`)?.scrollIntoView({ block: 'nearest' }),
+const km = (m: number) => (m < 100_000 ? (m / 1000).toFixed(2) : String(Math.round(m / 1000)))
+const ringText = computed(() =>
+  desk.beyondM > 0 ? `between ${metres(desk.beyondM)} and ${metres(desk.withinM)}` : `within ${metres(desk.withinM)}`,
 )
+const nothing = computed(() => {
+  const n = next.value?.properties
+  const nearest = n && `; the nearest is ${metres(n.distance_m ?? 0)} ${towards(n.bearing_deg)}: ${n.name ?? ''}`
+  return `Nothing ${ringText.value}${nearest ?? ''}.`
+})
+/** Widens the ring to the nearest place. */
+function reachNext(): void {
+  const d = next.value?.properties.distance_m
+  if (d == null) return
+  if (d < desk.beyondM) desk.beyondM = Math.floor(d)
+  else desk.withinM = Math.min(MOST_M, Math.ceil((d * 1.1) / 10) * 10)
+  fitRing()
+}
 </script>
 
 <template>
-  <section class="flex min-h-fit flex-1 flex-col" aria-labelledby="around-title">
+  <FinderPart v-if="desk.around.part === 'finder' && desk.place" />
+  <section v-else class="flex min-h-fit flex-1 flex-col" aria-labelledby="around-title">
     <header class="px-4 pt-3">
-      <h1 id="around-title" class="landscape:max-[960px]:sr-only font-serif text-xl font-bold">Around</h1>
+      <div class="flex items-baseline gap-3">
+        <h1 id="around-title" class="landscape:max-[960px]:sr-only font-serif text-xl font-bold">Around</h1>
+        <nav v-if="desk.standpoint" class="ml-auto flex gap-3" aria-label="Parts of the bench Around">
+          <button
+            v-for="part in parts"
+            :key="part"
+            class="border-b-2 whitespace-nowrap"
+            :class="
+              desk.around.part === part ? 'border-madder font-medium' : 'text-slate hover:text-ink border-transparent'
+            "
+            :aria-current="desk.around.part === part ? 'page' : undefined"
+            :data-test="`around-${part}`"
+            @click="desk.around.part = part"
+          >
+            {{ TITLES[part] }}
+          </button>
+        </nav>
+      </div>
       <template v-if="desk.standpoint">
         <p class="mt-0.5 flex items-baseline gap-2">
           <svg
@@ -90,22 +125,23 @@ watch(
             <button class="link" data-test="stand-still" @click="standStill">Stop</button>
           </template>
         </p>
-        <p class="mt-1 mb-2 flex flex-wrap items-baseline gap-x-1.5">
+        <p v-if="desk.around.part !== 'served'" class="mt-1 mb-2 flex flex-wrap items-baseline gap-x-1.5">
           from
           <input
             class="field w-16! text-right"
-            :value="(desk.beyondM / 1000).toFixed(2)"
+            :value="km(desk.beyondM)"
             inputmode="decimal"
-            aria-label="Least distance in kilometres"
+            aria-label="Least distance in kilometres, or with a unit"
             data-test="beyond"
             @change="setRing('beyond', ($event.target as HTMLInputElement).value)"
           />
           to
           <input
             class="field w-16! text-right"
-            :value="(desk.withinM / 1000).toFixed(2)"
+            :value="km(desk.withinM)"
             inputmode="decimal"
-            aria-label="Greatest distance in kilometres"
+            aria-label="Greatest distance in kilometres, or with a unit"
+            title="Kilometres, or with a unit: 800 m, 3 mi, 2 nmi"
             data-test="within"
             @change="setRing('within', ($event.target as HTMLInputElement).value)"
           />
@@ -118,44 +154,27 @@ watch(
     </header>
 
     <FirstSteps v-if="!desk.standpoint" :demo="demo" @find="emit('find', $event)" />
-    <p v-else-if="error" class="m-4 border-l-2 border-madder pl-3">{{ error.message }}</p>
-    <div v-else-if="!total" class="m-4 border-l-2 border-ochre pl-3">
-      <p>Nothing lies between {{ metres(desk.beyondM) }} and {{ metres(desk.withinM) }} from here.</p>
-      <p class="caption mt-1">
-        Pull the ring's edge on the map, or write another distance above. To keep a place, click a spot on the map.
-      </p>
-    </div>
-    <ol v-else ref="list" class="ruled border-rule min-h-24 grow basis-0 overflow-y-auto border-t" data-test="nearby">
-      <li v-for="(f, i) in features" :key="f.id">
-        <button
-          class="hover:bg-selected flex w-full items-center gap-2 px-4 py-1 text-left outline-offset-[-2px]"
-          :class="desk.place === f.id ? 'bg-selected font-medium' : ''"
-          :aria-current="desk.place === f.id"
-          :data-id="f.id"
-          @click="select(f.id!, true)"
-          @keydown="onKey($event, i)"
-        >
-          <GlyphMark :category="categoryById.get(f.properties.category ?? '')" />
-          <span class="min-w-0 flex-1 truncate">{{ f.properties.name || 'without a name' }}</span>
-          <svg
-            v-if="f.properties.bearing_deg != null"
-            class="text-madder size-4 shrink-0 landscape:max-[960px]:hidden"
-            viewBox="0 0 16 16"
-            aria-hidden="true"
-            :style="{ transform: `rotate(${f.properties.bearing_deg}deg)` }"
+    <ServedPart v-else-if="desk.around.part === 'served'" />
+    <template v-else>
+      <p v-if="error" class="m-4 border-l-2 border-madder pl-3">{{ error.message }}</p>
+      <RoundPlot v-if="desk.around.part === 'round'" :features="features" />
+      <AroundList v-if="desk.around.part === 'list'" :features="features" />
+      <div v-if="!total && !error" class="mx-4 my-2 border-l-2 border-ochre pl-3" data-test="nothing-near">
+        <p>{{ nothing }}</p>
+        <p class="mt-1 flex flex-wrap gap-2">
+          <button v-if="next" class="act" data-test="reach-next" @click="reachNext">Show it</button>
+          <button
+            v-if="desk.around.kind || desk.around.where"
+            class="act"
+            @click="desk.around.kind = desk.around.where = ''"
           >
-            <path
-              d="M8 1v14M8 1 4.800 6M8 1l3.200 5"
-              fill="none"
-              stroke="currentColor"
-              stroke-width="1.500"
-              stroke-linecap="round"
-            />
-          </svg>
-          <span class="w-14 shrink-0 text-right text-slate">{{ bearing(f.properties.bearing_deg) }}</span>
-          <span class="w-[4.3rem] shrink-0 text-right font-medium">{{ metres(f.properties.distance_m ?? 0) }}</span>
-        </button>
-      </li>
-    </ol>
+            All places
+          </button>
+        </p>
+        <p class="caption mt-1">
+          Pull the ring's edge on the map, or write another distance above. To keep a place, click a spot on the map.
+        </p>
+      </div>
+    </template>
   </section>
 </template>

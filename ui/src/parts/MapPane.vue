@@ -22,6 +22,7 @@ import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch, watchEffe
 import { Chart } from '../chart/chart'
 import type { LatLng } from '../chart/camera'
 import { chart as shared, lookAt, ringCorners, select } from '../desk/acts'
+import { inRing as nearby } from '../desk/around'
 import { desk } from '../desk/desk'
 import { clickedAt, editing } from '../desk/editing'
 import { bearing, metres, shortPosition } from '../desk/format'
@@ -30,13 +31,14 @@ import { distanceM, roughBearing } from '../chart/geodesic'
 import { imagery } from '../desk/kept'
 import { complain } from '../desk/notice'
 import { moveControl, placing } from '../desk/placing'
-import { crowded, fetchPlace, places } from '../desk/places'
+import { categoryById, crowded, fetchPlace, places } from '../desk/places'
 import { testMarks } from '../desk/proof'
 import { useWay } from '../desk/questions'
 import { device, glides, heading, shownAt, tracking } from '../desk/device'
 import { route as journeyRoute, travelled } from '../desk/underway'
 import { fixesOf, wayOf } from '../guide/api'
 import { Guide } from '../guide/guide'
+import { Edges } from '../layers/edges'
 import { Here } from '../layers/here'
 import { Rose } from '../layers/rose'
 import { TestPoints } from '../layers/testpoints'
@@ -82,6 +84,7 @@ here.at = shownAt
 here.moves = glides
 const mark = new SpotMark()
 const testPoints = new TestPoints()
+const edges = new Edges()
 const { data: route } = useWay()
 
 /** Two figures are enough for a ring pulled by hand. */
@@ -109,7 +112,21 @@ onMounted(() => {
     if (v) c.setView(v)
   }
   c.setGround(props.ground)
-  for (const l of [...laid, outlines, zones, way, rose, testPoints, buildings, stones, people, inHand, mark, here])
+  for (const l of [
+    ...laid,
+    outlines,
+    zones,
+    way,
+    rose,
+    testPoints,
+    buildings,
+    stones,
+    people,
+    edges,
+    inHand,
+    mark,
+    here,
+  ])
     c.addLayer(l)
   const clicked = (position: LatLng) => {
     if (placing.open) moveControl(placing.active, position)
@@ -123,6 +140,7 @@ onMounted(() => {
   c.on('click', ({ position }) => clicked(position))
   c.on('hit', (h) => {
     if (h.layer === here) return void (device.fix && lookAt(device.fix.at))
+    if (h.layer === edges) return select(h.id, true)
     if (h.layer === inHand) return inHand.shapes.find((s) => s.id === h.id)?.clicked?.()
     if (placing.open || (editing.open && editing.draft.outline)) return clicked(h.position)
     if (h.layer === people) {
@@ -199,6 +217,26 @@ watchEffect(() => {
   here.coarse = tracking.value === 'coarse'
   here.stale = tracking.value === 'stale' || tracking.value === 'refused'
   here.simulated = device.simulated
+  chart.value.invalidate()
+})
+watchEffect(() => {
+  if (!chart.value) return
+  edges.all =
+    desk.bench === 'around' && !editing.open && !placing.open
+      ? nearby.value.flatMap((f) => {
+          const [lng, lat] = (f.geometry?.coordinates ?? []) as number[]
+          return lat === undefined
+            ? []
+            : [
+                {
+                  id: f.id!,
+                  at: { lat, lng: lng! },
+                  colour: categoryById.value.get(f.properties.category ?? '')?.colour ?? '#5B6770',
+                  text: metres(f.properties.distance_m ?? 0),
+                },
+              ]
+        })
+      : []
   chart.value.invalidate()
 })
 watchEffect(() => {

@@ -66,6 +66,10 @@ const fromHere = computed(() => {
   if (!at.value) return 'no position yet'
   return line.value ? `${metres(line.value.distance_m)} · ${bearing(line.value.initial_bearing_deg)}` : ''
 })
+function openFinder(): void {
+  desk.bench = 'around'
+  desk.around.part = 'finder'
+}
 const frame = ref<HTMLElement>()
 watch([() => desk.unfolded, () => props.place.id], () => frame.value?.scrollTo({ top: 0 }))
 </script>
@@ -133,6 +137,15 @@ watch([() => desk.unfolded, () => props.place.id], () => frame.value?.scrollTo({
             Stand here <span class="key">s</span>
           </button>
         </template>
+        <button
+          v-if="named"
+          class="act"
+          title="Find it, compass in hand (!)"
+          data-test="find-place"
+          @click="openFinder"
+        >
+          Find <span class="key">!</span>
+        </button>
         <button v-else-if="place.outline" class="act" data-test="look-shape" @click="show(place)">
           Show on map <span class="key">l</span>
         </button>

@@ -5,6 +5,7 @@ import { computed, onScopeDispose, reactive, ref, watch, watchEffect, type Shall
 import { api, unwrap } from '../api/client'
 import type { LatLng } from '../chart/camera'
 import type { Chart } from '../chart/chart'
+import { inRing as nearby, noteOf } from '../desk/around'
 import { Crowd, type Mark } from '../desk/crowd'
 import { desk } from '../desk/desk'
 import { editing, mark } from '../desk/editing'
@@ -29,6 +30,8 @@ export function useStones(chart: ShallowRef<Chart | undefined>, inRing: () => Se
     () => (dragging = false),
     () => chart.value?.changed(stones),
   )
+  stones.note = noteOf
+  watch(nearby, () => chart.value?.invalidate())
   const buildings = new Shapes(20, true)
   const marks = ref<Mark[]>([])
   const crowd = new Crowd((m) => (marks.value = m))

@@ -46,7 +46,8 @@ func TestAroundTheStandpoint(t *testing.T) {
 	u.waitFor(fmt.Sprintf(`%s === %v`, rows, all))
 	u.click("by-road")
 	u.waitFor(`document.querySelectorAll('[data-test=road-line]').length >= 20`)
-	assert.Regexp(t, `[\d.]+ k?m by road · \d+ min`, u.eval(`document.querySelector('[data-test=road-line]').innerText`))
+	assert.Regexp(t, `[\d.]+ k?m by road · \d+ min`,
+		u.eval(`document.querySelector('[data-test=road-line]').innerText`))
 	// Typed in any unit, and an empty ring.
 	u.set("within", "20 m", "change")
 	u.sees("nothing-near", "Nothing within 20 m; the nearest is")

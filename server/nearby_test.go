@@ -152,3 +152,41 @@ func TestWhetherAPointIsServed(t *testing.T) {
 	assert.Equal(t, "Nest", a.json["nearest"].([]any)[0].(map[string]any)["name"])
 	assert.Equal(t, 400, s.call("GET", "/v1/served", "").status)
 }
+
+// Rings and areas as they should not be, and those that only look so.
+func TestOddRingsAndAreas(t *testing.T) {
+	s := newSite(t)
+	s.shapes()
+	for query, says := range map[string]string{
+		"at=0.2,0.05&within=-1":               "not negative",
+		"at=0.2,0.05&within=NaN":              "is not a length",
+		"at=0.2,0.05&within=60000km":          "round the earth",
+		"at=0.2,0.05&within=1km&beyond=2km":   "more than within",
+		"at=NaN,0":                            "decimal",
+		"at=91,0":                             "",
+		"at=0,0&limit=0":                      "1 to 10000",
+		"at=0,0&within=1km&beyond=1km&kind=x": "is not a kind",
+	} {
+		a := s.call("GET", "/v1/nearby?"+query, "")
+		assert.Equal(t, 400, a.status, query)
+		assert.Contains(t, string(a.body), says, query)
+	}
+	assert.Equal(t, []string{"Post"}, s.names("/v1/nearby?at=0.2,0.05&within=0"), "both ends are included")
+	assert.Empty(t, s.names("/v1/nearby?at=0.2,0.0500001&within=0"))
+	assert.Equal(t, []string{"Post"}, s.names("/v1/nearby?at=0.2,0.05&within=50000km"), "all of the earth")
+	assert.Equal(t, []string{"Post"}, s.names("/v1/nearby?at=90,0"))
+	assert.Equal(t, []string{"Post"}, s.names("/v1/nearby?at=-90,77&within=10100km"))
+	area := func(ring string) []string {
+		a := s.json("POST", "/v1/nearby", `{"geometry":{"type":"Polygon","coordinates":[[`+ring+`]]}}`)
+		require.Equal(t, 200, a.status, "%s", a.body)
+		var out []string
+		for _, f := range a.features() {
+			out = append(out, fmt.Sprint(prop(f, "name")))
+		}
+		return out
+	}
+	assert.Equal(t, []string{"Post"}, area("[0,0.1],[0.1,0.1],[0,0.4],[0.1,0.4],[0,0.1]"), "sides that cross")
+	assert.Empty(t, area("[0,0.21],[0.1,0.21],[0,0.4],[0.1,0.4],[0,0.21]"))
+	assert.Equal(t, []string{"Post"}, area("[0,0.1],[120,0.1],[-120,0.1],[0,0.1]"), "round the north pole")
+	assert.Empty(t, area("[0,1],[120,1],[-120,1],[0,1]"))
+}

@@ -31,9 +31,6 @@ type picture struct {
 	do     chromedp.Action[chromedp.Void]
 }
 
-// The fair's site plan has the same id in every demo.
-const fair = "0a4a940c-1674-525c-8a7b-dfbc4893a34a"
-
 const square = "-38.1140,-26.2799"
 
 var around = "/around?v=" + square + ",14&from=" + square + "&fromName=the+town%27s+square&ring=300-1500"
@@ -51,24 +48,6 @@ const nearSomebody = "09caa29a-4a41-5fc2-91fb-ed4e873ab83d"
 var pictures = []picture{
 	{name: "island", path: "/around", width: 1280, height: 800},
 	{name: "around", path: around, width: 1280, height: 800},
-	{
-		name:   "fair",
-		path:   "/around?v=" + square + ",17,348&names=always&over=" + fair + "&layers=1",
-		width:  1280,
-		height: 800,
-	},
-	{name: "edit", path: around, width: 1280, height: 800, do: chromedp.Steps(
-		chromedp.WaitVisible(
-			e2e.At("nearby"),
-		),
-		chromedp.Click(e2e.At("nearby")+" li:nth-child(7) button"),
-		chromedp.Click(e2e.At("edit")),
-		chromedp.WaitVisible(
-			e2e.At("form"),
-		),
-		chromedp.Sleep(time.Second),
-		chromedp.DragAndDropXY(419, 378, 500, 330, 8),
-	)},
 	{
 		name:   "list",
 		path:   "/places?sort=-inspected_on&in=posts",
@@ -132,9 +111,16 @@ var pictures = []picture{
 	{name: "watches", path: "/party/watches?watch=" + nearSomebody, width: 1280, height: 800,
 		do: chromedp.Steps(chromedp.WaitVisible(e2e.At("watch-acts")), chromedp.Click(e2e.At("watch-acts")+" button"),
 			chromedp.Sleep(2*time.Second))},
-	{name: "onward", path: journey, width: 390, height: 844, phone: true, do: chromedp.Steps(
-		chromedp.WaitVisible(e2e.At("way-open-in")), chromedp.Click(e2e.At("way-open-in")),
-		chromedp.WaitVisible(e2e.At("show-qr")), chromedp.Click(e2e.At("show-qr")), chromedp.Sleep(time.Second))},
+	{name: "round", path: strings.Replace(around, "/around?", "/around/round?", 1), width: 1280, height: 800,
+		do: chromedp.Steps(chromedp.WaitVisible(e2e.At("round-view")), chromedp.Sleep(time.Second))},
+	{name: "finder", path: around, width: 390, height: 844, phone: true, do: chromedp.Steps(
+		chromedp.WaitVisible(e2e.At("nearby")), chromedp.Click(e2e.At("nearby")+" li:nth-child(4) button"),
+		e2e.Run(receiver), chromedp.Click(e2e.At("find-place")), chromedp.Click(e2e.At("finder-device")),
+		chromedp.Sleep(time.Second), e2e.Run(pointing), chromedp.Sleep(2*time.Second))},
+	{name: "proof", path: strings.Replace(around, "/around?", "/proof/numbers?", 1), width: 1280, height: 800,
+		do: chromedp.Steps(chromedp.WaitVisible(e2e.At("proof-example")), chromedp.Sleep(time.Second),
+			chromedp.Click(e2e.At("proof-example")), chromedp.WaitVisible(e2e.At("findings")),
+			chromedp.Sleep(time.Second))},
 	{name: "files", path: "/places/files", width: 1280, height: 800, do: chromedp.Steps(
 		e2e.Run(dropped), chromedp.WaitVisible(e2e.At("file-rows")))},
 	{name: "addresses", path: "/places/addresses?v=" + square + ",13", width: 1280, height: 800, do: chromedp.Steps(
@@ -160,6 +146,27 @@ func pick(field, value string) chromedp.Action[chromedp.Void] {
 		`{const e = document.querySelector('[data-test="%s"]'); e.value = '%s'; e.dispatchEvent(new Event('change'))}`,
 		field, value)))
 }
+
+// receiver and pointing are a device: where it is, and that it points north-east for a second.
+const (
+	receiver = `(() => {
+		const g = navigator.geolocation
+		g.watchPosition = (ok) => {
+			setTimeout(() => ok({ coords: { latitude: -38.114, longitude: -26.2799, accuracy: 6, altitude: null,
+				altitudeAccuracy: null, heading: null, speed: null }, timestamp: Date.now() }), 300)
+			return 7
+		}
+		g.clearWatch = () => {}
+	})()`
+	pointing = `(async () => {
+		document.querySelector('[data-test=device-yes]')?.click()
+		for (let i = 0; i < 60; i++) {
+			dispatchEvent(new DeviceOrientationEvent('deviceorientationabsolute', { alpha: 320, beta: 0, gamma: 0,
+				absolute: true }))
+			await new Promise((r) => setTimeout(r, 15))
+		}
+	})()`
+)
 
 // dropped drops a spreadsheet with titles of its own, commas for points and rows that cannot be taken.
 const dropped = `{

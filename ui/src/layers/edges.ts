@@ -24,10 +24,11 @@ interface EdgeMark {
 const INSET = 20
 const APART_X = 74
 const APART_Y = 26
-const MOST = 14
+/** How many marks there are at most, on a narrow map and on a wide one. */
+const MOST = { narrow: 6, wide: 14 }
 
 export class Edges implements Layer {
-  readonly order = 55
+  readonly order = 48
   /** The nearest first. */
   all: Outlying[] = []
   private marks: EdgeMark[] = []
@@ -52,7 +53,7 @@ export class Edges implements Layer {
         near.mark.text = near.mark.text.replace(/( \+\d+)?$/, ` +${near.n}`)
         continue
       }
-      if (this.marks.length === MOST) continue
+      if (this.marks.length === (camera.width < 500 ? MOST.narrow : MOST.wide)) continue
       const mark = { id: o.id, x, y, angle: Math.atan2(dy, dx), text: o.text, colour: o.colour }
       this.marks.push(mark)
       taken.push({ x, y, n: 0, mark })

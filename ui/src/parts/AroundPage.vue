@@ -28,6 +28,8 @@ const { data: near } = useAddress(toRef(() => desk.standpoint))
 const address = computed(() =>
   near.value && near.value.properties.label !== desk.standpoint?.name ? near.value.properties : null,
 )
+/** On a phone the plot has the room of what the list says as well. */
+const besidePlot = computed(() => (desk.around.part === 'round' ? 'max-[719px]:hidden' : ''))
 const total = computed(() => props.features.length)
 const { data: next } = useNextOut(computed(() => !total.value && desk.around.part !== 'served'))
 
@@ -87,7 +89,7 @@ function reachNext(): void {
         </nav>
       </div>
       <template v-if="desk.standpoint">
-        <p class="mt-0.5 flex items-baseline gap-2">
+        <p class="mt-0.5 flex items-baseline gap-2" :class="besidePlot">
           <svg
             class="text-madder size-4 shrink-0 self-center"
             viewBox="0 0 16 16"
@@ -111,7 +113,7 @@ function reachNext(): void {
             Show on map <span class="key">h</span>
           </button>
         </p>
-        <p class="flex items-baseline gap-2 text-[15px]">
+        <p class="flex items-baseline gap-2 text-[15px]" :class="besidePlot">
           <button v-if="!desk.here" class="link -ml-1" data-test="follow-me" @click="standWithDevice().catch(complain)">
             Let it follow me <span class="key">Shift D</span>
           </button>

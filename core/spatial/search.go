@@ -31,7 +31,10 @@ type Search struct {
 	c     [3]float64
 	far2  float64 // the square of the chord beyond which nothing is looked at
 	near2 float64 // the square of the chord up to which everything lies within BeyondM
-	found []Found // a heap, the farthest first, once there are N
+	// A distance between these is in the ring for sure, and is not measured again.
+	sureFrom, sureTo float64
+	found            []Found // a heap, the farthest first, once there are N
+	pooled           *[]Found
 }
 
 func (s *Search) begin() {
@@ -42,25 +45,35 @@ func (s *Search) begin() {
 	s.far2, s.near2 = outside(s.WithinM), -1
 	if s.BeyondM > 0 {
 		s.near2 = surely(s.BeyondM * (1 - 1e-12))
+		s.sureFrom = s.BeyondM + shell
+	}
+	s.sureTo = s.WithinM - shell
+	if s.found == nil && s.N > 0 {
+		s.pooled = founds.Get().(*[]Found)
+		s.found = (*s.pooled)[:0]
 	}
 }
 
 // In puts the question to an index.
 func (s *Search) In(t *Points) {
-	if s.begin(); s.found == nil {
-		s.found = make([]Found, 0, min(s.N, 1024))
-	}
-	if s.N > 0 && len(t.entries) > 0 {
+	if s.begin(); s.N > 0 && len(t.entries) > 0 {
 		s.visit(t.entries, t.nodes, t.nodes[0].chord2(&s.c))
 	}
 }
 
-// Found returns what was found so far, by distance.
+// Found returns what was found, by distance, and ends the search.
 func (s *Search) Found() []Found {
-	s.found = sorted(s.found, s.compare)
-	s.begun = false // no heap any more
-	return s.found
+	out := sorted(s.found, s.compare)
+	if s.pooled != nil {
+		*s.pooled = s.found
+		founds.Put(s.pooled)
+	}
+	s.begun, s.found, s.pooled = false, nil, nil
+	return out
 }
+
+// founds are what searches gather in before it is put in order.
+var founds = sync.Pool{New: func() any { return new([]Found) }}
 
 func (s *Search) compare(a, b Found) int {
 	if c := cmp.Compare(a.DistanceM, b.DistanceM); c != 0 || a.Item == b.Item {
@@ -101,11 +114,13 @@ func (s *Search) take(e *entry) {
 		return
 	}
 	f := Found{e.item, s.from.DistanceE7(e.e7)}
-	if math.Abs(f.DistanceM-s.WithinM) < shell || math.Abs(f.DistanceM-s.BeyondM) < shell {
-		f.DistanceM = geodesy.Distance(s.Center, e.e7.Point()) // at the very edge of the ring every bit counts
-	}
-	if f.DistanceM < s.BeyondM || f.DistanceM > s.WithinM {
-		return
+	if !(f.DistanceM > s.sureFrom && f.DistanceM < s.sureTo) {
+		if math.Abs(f.DistanceM-s.WithinM) < shell || math.Abs(f.DistanceM-s.BeyondM) < shell {
+			f.DistanceM = geodesy.Distance(s.Center, e.e7.Point()) // at the very edge of the ring every bit counts
+		}
+		if f.DistanceM < s.BeyondM || f.DistanceM > s.WithinM {
+			return
+		}
 	}
 	if len(s.found) < s.N {
 		s.found = append(s.found, f)
@@ -155,8 +170,9 @@ func sorted(found []Found, compare func(a, b Found) int) []Found {
 	parts := 2 * len(found)
 	scale := float64(parts-1) / (most * most)
 	if len(found) < few || most == 0 || math.IsInf(scale, 0) {
-		slices.SortFunc(found, compare)
-		return found
+		out := slices.Clone(found)
+		slices.SortFunc(out, compare)
+		return out
 	}
 	part := func(f *Found) int { return int(f.DistanceM * f.DistanceM * scale) }
 	counts := partCounts.Get().(*[]uint32)

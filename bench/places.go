@@ -406,7 +406,8 @@ func diagnoses() []row {
 			"the poorest, " + worst, least},
 		{fmt.Sprintf("two at once, both among the first three, of %d", pairs), percent(both, pairs), "%", "90 %",
 			"by chance", 100 * 3.0 * 2 / float64(len(codes)*(len(codes)-1))},
-		{fmt.Sprintf("accused though right, of %d", right), float64(accused), "", "none", "lines looked at", 12 * right},
+		{fmt.Sprintf("accused though right, of %d", right), float64(accused), "", "none", "lines looked at",
+			12 * right},
 		{"a diagnosis of 12 lines", took, "ms", "", "none", took},
 	}
 }

@@ -111,7 +111,7 @@ func appendNumber(dst []byte, name string, v float64) []byte {
 	if math.IsNaN(v) || math.IsInf(v, 0) {
 		return append(dst, "null"...)
 	}
-	return strconv.AppendFloat(dst, v, 'f', -1, 64)
+	return geo.AppendRounded(dst, v)
 }
 
 // present returns a stored feature as package json writes it, null for none.

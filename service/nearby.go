@@ -38,17 +38,22 @@ func (v *Service) Nearby(ctx context.Context, a Actor, q catalog.Near) ([]Neighb
 	found := s.InRing(view, q)
 	truncated := len(found) > limit
 	out := make([]Neighbour, min(len(found), limit))
+	var from geodesy.From
+	if q.At.IsValid() {
+		from = geodesy.NewFrom(q.At)
+	}
 	for i := range out {
-		at := found[i].Point()
-		if found[i].Nearest.IsValid() {
-			at = found[i].Nearest
+		hit := &found[i]
+		if q.At.IsValid() && !hit.Nearest.IsValid() { // a place
+			out[i] = Neighbour{hit.Row, hit.DistanceM, from.Bearing(hit.Point(), hit.DistanceM)}
+			continue
 		}
-		from, to := q.At, at
-		if !from.IsValid() { // from the nearest position of a line or an area to the place
-			from, to = at, found[i].Point()
+		start, end := q.At, hit.Nearest
+		if !start.IsValid() { // from the nearest position of a line or an area to the place
+			start, end = hit.Nearest, hit.Point()
 		}
-		line := geodesy.Measure(geodesy.Ellipsoid, from, to)
-		out[i] = Neighbour{found[i].Row, line.DistanceM, line.InitialBearing}
+		line := geodesy.Measure(geodesy.Ellipsoid, start, end)
+		out[i] = Neighbour{hit.Row, line.DistanceM, line.InitialBearing}
 	}
 	return out, truncated, nil
 }

@@ -170,8 +170,8 @@ func positions(lines [][][]float64) (points [][]geo.Point, heights [][]float64, 
 // AppendGeometry appends a geometry as GeoJSON, null for an unknown position; a circle's is its middle.
 func AppendGeometry(dst []byte, g feature.Geometry) []byte {
 	position := func(p geo.Point) {
-		dst = strconv.AppendFloat(append(dst, '['), p.Lng(), 'f', -1, 64)
-		dst = strconv.AppendFloat(append(dst, ','), p.Lat(), 'f', -1, 64)
+		dst = geo.AppendDegrees(append(dst, '['), p.Lng())
+		dst = geo.AppendDegrees(append(dst, ','), p.Lat())
 	}
 	line := func(points []geo.Point, heights []float64) {
 		dst = append(dst, '[')

@@ -414,3 +414,24 @@ func TestASchemaThatCannotBe(t *testing.T) {
 		Schema{{Name: "depth", Type: NumberType}, {Name: "kind", Type: ChoiceType, Options: []string{"a"}}}.Check(),
 	)
 }
+
+// Times are written as the general way writes them, to the last character.
+func TestTimesAreWritten(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 9))
+	check := func(at time.Time) {
+		require.Equal(t, at.Format(time.RFC3339Nano), string(appendTime(nil, at)))
+	}
+	for _, text := range []string{"1970-01-01T00:00:00Z", "2000-02-29T23:59:59.999999Z", "2024-02-29T12:00:00.5Z",
+		"2100-03-01T00:00:00.000001Z", "9999-12-31T23:59:59.999999Z", "1969-12-31T23:59:59Z",
+		"2026-11-26T22:00:00+01:00",
+		"2026-11-26T22:00:00.123456789Z", "2026-12-31T00:00:00.1Z"} {
+		at, err := time.Parse(time.RFC3339Nano, text)
+		require.NoError(t, err)
+		check(at)
+	}
+	check(time.Time{})
+	for range 100_000 {
+		check(time.UnixMicro(r.Int64N(253402300800_000_000)).UTC())
+		check(time.Unix(r.Int64N(5_000_000_000), 0).UTC())
+	}
+}

@@ -20,6 +20,9 @@ type From struct {
 	// The meridian's chord, squared and over the square of the latitude's difference, and ρ₁ ρ₂.
 	chord, axis [seriesTerms]float64
 	meridian    float64 // its radius of curvature
+	// inward and north are how far the meridian leads towards the axis and along it, over the latitude's difference.
+	inward, north       [seriesTerms]float64
+	sin, cos, rho, bend float64
 	// Curvatures along the meridian and across it, and by how much they fall half way, by radians of latitude.
 	along, across           float64
 	alongSlope, acrossSlope float64
@@ -94,6 +97,9 @@ func NewFrom(p geo.Point) From {
 		f.axis[i] = -rho * inward[i]
 	}
 	f.axis[0] = rho * rho
+	copy(f.inward[:], inward[1:])
+	copy(f.north[:], north[1:])
+	f.sin, f.cos, f.rho, f.bend = s, c, rho, ecc2*c*c/(12*radius[0]*across)
 	slope := ecc2 * s * c / w[0] / 2
 	f.radiusSlope, f.alongSlope, f.acrossSlope = 3*slope, 3*slope*f.along, slope*f.across
 	return f
@@ -153,7 +159,7 @@ func (f *From) short(dLat, dLng float64) float64 {
 	if chord2 > ShortM*ShortM {
 		return -1
 	}
-	if chord2 == 0 {
+	if chord2 < 1e-16 { // 10 nm: the last bits of one longitude written in two ways
 		return 0
 	}
 	north := f.meridian * dLat * (1 + f.radiusSlope*dLat)
@@ -161,4 +167,35 @@ func (f *From) short(dLat, dLng float64) float64 {
 	curvature := along*(f.along-f.alongSlope*dLat) + (chord2-along)*(f.across-f.acrossSlope*dLat)
 	u := curvature * curvature / chord2 // (chord · curvature)²
 	return math.Sqrt(chord2) * (1 + u*(1.0/24+u*(3.0/640)))
+}
+
+// bearingM is up to which distance Bearing computes by itself, in metres.
+const bearingM = 15_000
+
+// Bearing returns the initial bearing in degrees to a valid point at a distance in metres, NaN where it is the same
+// point or a pole is the first. Up to 15 km it is the azimuth of the normal section, from where the other point lies in
+// the first one's horizon, less the bend of the geodesic against it (Torge and Müller 2012, section 4.1.4): good to
+// 1e-9 degree (TestShortBearings).
+func (f *From) Bearing(to geo.Point, distanceM float64) float64 {
+	if distanceM > bearingM {
+		return Measure(Ellipsoid, f.at, to).InitialBearing
+	}
+	if distanceM == 0 || math.Abs(f.at.Lat()) == 90 {
+		return math.NaN()
+	}
+	dLat := (to.Lat() - f.at.Lat()) * degree
+	d2 := dLat * dLat
+	series := func(a *[seriesTerms]float64) float64 {
+		return dLat * ((a[0] + a[1]*dLat) + d2*(a[2]+a[3]*dLat) + d2*d2*(a[4]+a[5]*dLat))
+	}
+	inward, along := series(&f.inward), series(&f.north)
+	rho := f.rho - inward
+	difference, rest := angleDifference(f.at.Lng(), to.Lng())
+	sl, cl := sinCosDegrees(difference, rest)
+	half := sl * sl / (1 + cl) // 1 - cos λ
+	if cl < 0 {
+		half = 1 - cl
+	}
+	east, north := rho*sl, f.sin*(inward+rho*half)+f.cos*along
+	return geo.WrapBearing((math.Atan2(east, north) - f.bend*2*east*north) / degree)
 }

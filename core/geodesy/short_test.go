@@ -44,6 +44,39 @@ func TestShortLines(t *testing.T) {
 	t.Logf("the largest error is %.2g m, %s", worst, where)
 }
 
+// Bearings of short lines are those of the inverse problem to 1e-9 degree, but for what the last bits of a very short
+// line leave open.
+func TestShortBearings(t *testing.T) {
+	const seed = 19
+	rng := rand.New(rand.NewPCG(seed, 0))
+	worst, where := 0.0, ""
+	for i := range 60_000 {
+		lat := math.Asin(2*rng.Float64()-1) / degree
+		if i%4 == 0 {
+			lat = []float64{0, -38.05, 89.99, -89.9, 80, 1e-7}[i/4%6]
+		}
+		a := geo.MustPoint(lat, []float64{180, -179.9999, -26.1, 360*rng.Float64() - 180}[i%4])
+		length := math.Pow(10, -1+5.3*rng.Float64())
+		lat2, lng2, _ := Direct(a.Lat(), a.Lng(), 360*rng.Float64(), length)
+		b, err := geo.NewPoint(lat2, geo.WrapLng(lng2))
+		if err != nil {
+			continue
+		}
+		f := NewFrom(a)
+		want := Measure(Ellipsoid, a, b)
+		off := math.Abs(math.Remainder(f.Bearing(b, want.DistanceM)-want.InitialBearing, 360))
+		if off -= 8e-9 / want.DistanceM / degree; off > worst { // 8 nm, turned
+			worst, where = off, a.String()+" to "+b.String()
+		}
+	}
+	assert.Less(t, worst, 1e-9, "seed %d: %s", seed, where)
+	t.Logf("the largest error is %.2g°, %s", worst, where)
+	f := NewFrom(geo.MustPoint(90, 12))
+	assert.True(t, math.IsNaN(f.Bearing(geo.MustPoint(89.99, 3), 1000)), "from a pole every direction is south")
+	f = NewFrom(geo.MustPoint(5, 180))
+	assert.True(t, math.IsNaN(f.Bearing(geo.MustPoint(5, -180), 0)))
+}
+
 func TestNoLineIsNoLength(t *testing.T) {
 	for _, lat := range []float64{-90, -38.05, 0, 90} {
 		p := geo.MustPoint(lat, -26.1)

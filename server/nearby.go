@@ -1,6 +1,7 @@
 package server
 
 import (
+	"fmt"
 	"math"
 	"net/http"
 	"strconv"
@@ -44,7 +45,7 @@ func (q *query) kinds(kinds []string) {
 
 // sendNearby sends what a ring holds.
 func (s *server) sendNearby(c *echo.Context, ask catalog.Near) error {
-	found, truncated, err := s.Service.Nearby(c.Request().Context(), actor(c), ask)
+	found, matched, err := s.Service.Nearby(c.Request().Context(), actor(c), ask)
 	if err != nil {
 		return err
 	}
@@ -57,7 +58,11 @@ func (s *server) sendNearby(c *echo.Context, ask catalog.Near) error {
 			return appendNumber(dst, "bearing_deg", n.BearingDeg)
 		})
 	}
-	return a.send(c, `"truncated":`+strconv.FormatBool(truncated))
+	members := fmt.Sprintf(`"truncated":%t,"numberReturned":%d`, matched != len(found), len(found))
+	if matched >= 0 {
+		members += `,"numberMatched":` + strconv.Itoa(matched)
+	}
+	return a.send(c, members)
 }
 
 // nearbyGeometry answers POST /v1/nearby: the places within a distance of a line or an area, by distance.

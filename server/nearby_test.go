@@ -189,4 +189,15 @@ func TestOddRingsAndAreas(t *testing.T) {
 	assert.Empty(t, area("[0,0.21],[0.1,0.21],[0,0.4],[0.1,0.4],[0,0.21]"))
 	assert.Equal(t, []string{"Post"}, area("[0,0.1],[120,0.1],[-120,0.1],[0,0.1]"), "round the north pole")
 	assert.Empty(t, area("[0,1],[120,1],[-120,1],[0,1]"))
+	for i := range 5 {
+		require.Equal(t, 201, s.call("PUT", items+"/"+newID(),
+			fmt.Sprintf(`{"type":"Feature","geometry":{"type":"Point",`+
+				`"coordinates":[80,%v]},"properties":{"name":"far %d"}}`, 10+float64(i)/1000, i)).status)
+	}
+	a := s.call("GET", "/v1/nearby?at=10,80&within=1km&limit=2", "")
+	assert.Equal(t, true, a.json["truncated"])
+	assert.Equal(t, 2.0, a.json["numberReturned"])
+	assert.Equal(t, 5.0, a.json["numberMatched"], "all of the ring are counted")
+	a = s.call("GET", "/v1/nearby?at=10,80&within=1km", "")
+	assert.Equal(t, false, a.json["truncated"])
 }

@@ -23,20 +23,28 @@ type Neighbour struct {
 	BearingDeg float64
 }
 
-// Nearby returns the features of the ring by distance, and whether there are more.
-func (v *Service) Nearby(ctx context.Context, a Actor, q catalog.Near) ([]Neighbour, bool, error) {
+// Nearby returns the features of the ring by distance, and how many there are in all; of paths, areas and what lies
+// along a line, more than were asked for are not counted, and it is -1.
+func (v *Service) Nearby(ctx context.Context, a Actor, q catalog.Near) ([]Neighbour, int, error) {
 	s, view, err := v.reading(ctx, a)
 	if err != nil {
-		return nil, false, err
+		return nil, 0, err
 	}
 	if q.BeyondM > q.WithinM {
-		return nil, false, fault.Refuse("beyond", fmt.Sprint(q.BeyondM),
+		return nil, 0, fault.Refuse("beyond", fmt.Sprint(q.BeyondM),
 			fmt.Errorf("is more than within (%v m): the ring runs from beyond to within", q.WithinM))
 	}
 	limit := q.Limit
 	q.Limit++
 	found := s.InRing(view, q)
-	truncated := len(found) > limit
+	matched := len(found)
+	if matched > limit {
+		matched = -1
+		places := len(q.Kinds) == 0 || slices.Equal(q.Kinds, []string{feature.Place.String()})
+		if places && q.At.IsValid() {
+			matched = s.CountNear(view, q)
+		}
+	}
 	out := make([]Neighbour, min(len(found), limit))
 	var from geodesy.From
 	if q.At.IsValid() {
@@ -55,7 +63,7 @@ func (v *Service) Nearby(ctx context.Context, a Actor, q catalog.Near) ([]Neighb
 		line := geodesy.Measure(geodesy.Ellipsoid, start, end)
 		out[i] = Neighbour{hit.Row, line.DistanceM, line.InitialBearing}
 	}
-	return out, truncated, nil
+	return out, matched, nil
 }
 
 // Containing returns the areas that hold a position.

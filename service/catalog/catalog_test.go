@@ -191,6 +191,7 @@ func (w *world) checkNear(s *Snapshot, v View) {
 		}
 	}
 	slices.SortFunc(want, func(a, b near) int { return cmp.Or(cmp.Compare(a.m, b.m), bytes.Compare(a.id[:], b.id[:])) })
+	require.Equal(w.t, len(want), s.CountNear(v, q))
 	want = want[:min(q.Limit, len(want))]
 	for _, h := range s.Near(v, q) {
 		got = append(got, near{h.ID(), h.DistanceM})

@@ -35,16 +35,12 @@ type Hit struct {
 
 // Near returns the nearest places of the ring, both its ends included, by distance, ties by id.
 func (s *Snapshot) Near(v View, q Near) []Hit {
-	only := s.groupsOf(v, q.Collections, q.Categories, nil)
 	search := spatial.Search{Center: q.At, BeyondM: q.BeyondM, WithinM: q.WithinM, N: q.Limit,
 		Less: func(a, b uint32) bool {
 			x, y := s.id(a), s.id(b)
 			return bytes.Compare(x[:], y[:]) < 0
 		},
-		Keep: func(item uint32) bool {
-			k, i := s.at32(item)
-			return k != nil && only[k.group[i]] && (len(q.Where) == 0 || s.row(item).has(q.Where, true))
-		}}
+		Keep: s.kept(v, q)}
 	for i := len(s.runs) - 1; i >= 0; i-- { // the base last, with what the others found
 		search.In(s.runs[i].points)
 	}
@@ -54,6 +50,24 @@ func (s *Snapshot) Near(v View, q Near) []Hit {
 		out[i] = Hit{Row: s.row(f.Item), DistanceM: f.DistanceM}
 	}
 	return out
+}
+
+// CountNear returns how many places lie in the ring, by bounds on their distances but for those at its edges.
+func (s *Snapshot) CountNear(v View, q Near) int {
+	keep, n := s.kept(v, q), 0
+	for _, one := range s.runs {
+		n += one.points.Count(q.At, q.BeyondM, q.WithinM, keep)
+	}
+	return n
+}
+
+// kept tells of an item whether it holds, is in the view, and is let through by what else is asked for.
+func (s *Snapshot) kept(v View, q Near) func(item uint32) bool {
+	only := s.groupsOf(v, q.Collections, q.Categories, nil)
+	return func(item uint32) bool {
+		k, i := s.at32(item)
+		return k != nil && only[k.group[i]] && (len(q.Where) == 0 || s.row(item).has(q.Where, true))
+	}
 }
 
 // at32 returns the chunk and place of an item that holds, nil for one that does not.

@@ -188,14 +188,13 @@ func (s *Snapshot) InRing(v View, q Near) []Hit {
 
 // nearRound returns the places within a distance of a line, of an area or of its inside, by distance.
 func (s *Snapshot) nearRound(v View, q Near) []Hit {
-	only := s.groupsOf(v, q.Collections, q.Categories, nil)
+	keep := s.kept(v, q)
 	var out []Hit
 	balls := ballsRound(q.Round, q.WithinM)
 	inside := q.WithinM == 0 && q.BeyondM == 0 && q.Round.Form() == feature.Polygon
 	for _, run := range s.runs {
 		run.points.InBalls(balls, func(item uint32, e geo.E7) bool {
-			k, i := s.at32(item)
-			if k == nil || !only[k.group[i]] || len(q.Where) > 0 && !s.row(item).has(q.Where, true) {
+			if !keep(item) {
 				return true
 			}
 			p := e.Point()

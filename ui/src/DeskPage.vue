@@ -531,7 +531,7 @@ useEventListener(window, 'keydown', (e) => {
           <AroundPage
             v-else-if="desk.bench === 'around'"
             :features="listed"
-            :truncated="nearby?.truncated ?? false"
+            :matched="nearby?.truncated ? (nearby.numberMatched ?? null) : null"
             :error="nearbyError"
             :demo="demo"
             @find="find"

@@ -17,7 +17,8 @@ import ServedPart from './ServedPart.vue'
 
 const props = defineProps<{
   features: Feature[]
-  truncated: boolean
+  /** How many there are in all, where more than the list holds. */
+  matched: number | null
   error: Error | null
   demo: { lat: number; lng: number } | null
 }>()
@@ -149,7 +150,7 @@ function reachNext(): void {
           />
           km
           <span class="caption ml-auto" aria-live="polite" data-test="count"
-            >{{ total }}{{ truncated ? ' and more' : '' }} {{ total === 1 ? 'place' : 'places' }}</span
+            >{{ matched === null ? total : `${total} of ${matched}` }} {{ total === 1 ? 'place' : 'places' }}</span
           >
         </p>
       </template>
@@ -160,7 +161,7 @@ function reachNext(): void {
     <template v-else>
       <p v-if="error" class="m-4 border-l-2 border-madder pl-3">{{ error.message }}</p>
       <RoundPlot v-if="desk.around.part === 'round'" :features="features" />
-      <AroundList v-if="desk.around.part === 'list'" :features="features" />
+      <AroundList v-if="desk.around.part !== 'round'" :features="features" />
       <div v-if="!total && !error" class="mx-4 my-2 border-l-2 border-ochre pl-3" data-test="nothing-near">
         <p>{{ nothing }}</p>
         <p class="mt-1 flex flex-wrap gap-2">

@@ -44,7 +44,10 @@ test: ## the checks and all tests, the page in headless Chromium among them
 	@./setup.sh server browser ui
 	@$(MAKE) --no-print-directory check
 	@$(MAKE) --no-print-directory ui/dist/app/index.html
-	@$(GO) test -vet=off -timeout 20m ./...
+	@# The end-to-end tests take longest and wait a lot: they run beside all others from the start.
+	@$(GO) test -vet=off -timeout 20m ./e2e & whole=$$!; \
+		$(GO) test -vet=off -timeout 20m -p 1 $$($(GO) list ./... | grep -v '/e2e$$'); others=$$?; \
+		wait $$whole && exit $$others
 
 # The server's tests in which many ask, write, follow or fail at the same time.
 together := Many|Lost|Key|Still|Stream|Nonsense|Sign|Twice|Once|Pages

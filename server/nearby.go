@@ -25,6 +25,7 @@ func (s *server) nearby(c *echo.Context) error {
 		Categories:  q.list("category", 100),
 		Kinds:       q.list("kind", 3),
 		Where:       q.where(),
+		Count:       q.text("count", 5) == "true",
 		Limit:       q.limit(),
 	}
 	q.kinds(ask.Kinds)

@@ -194,10 +194,13 @@ func TestOddRingsAndAreas(t *testing.T) {
 			fmt.Sprintf(`{"type":"Feature","geometry":{"type":"Point",`+
 				`"coordinates":[80,%v]},"properties":{"name":"far %d"}}`, 10+float64(i)/1000, i)).status)
 	}
-	a := s.call("GET", "/v1/nearby?at=10,80&within=1km&limit=2", "")
+	a := s.call("GET", "/v1/nearby?at=10,80&within=1km&limit=2&count=true", "")
 	assert.Equal(t, true, a.json["truncated"])
 	assert.Equal(t, 2.0, a.json["numberReturned"])
 	assert.Equal(t, 5.0, a.json["numberMatched"], "all of the ring are counted")
+	a = s.call("GET", "/v1/nearby?at=10,80&within=1km&limit=2", "")
+	assert.Equal(t, true, a.json["truncated"])
+	assert.Nil(t, a.json["numberMatched"], "it was not asked for")
 	a = s.call("GET", "/v1/nearby?at=10,80&within=1km", "")
 	assert.Equal(t, false, a.json["truncated"])
 }

@@ -23,8 +23,8 @@ type Neighbour struct {
 	BearingDeg float64
 }
 
-// Nearby returns the features of the ring by distance, and how many there are in all; of paths, areas and what lies
-// along a line, more than were asked for are not counted, and it is -1.
+// Nearby returns the features of the ring by distance, and how many there are in all: -1 where there are more than were
+// asked for and they were not to be counted, as paths, areas and what lies along a line never are.
 func (v *Service) Nearby(ctx context.Context, a Actor, q catalog.Near) ([]Neighbour, int, error) {
 	s, view, err := v.reading(ctx, a)
 	if err != nil {
@@ -41,7 +41,7 @@ func (v *Service) Nearby(ctx context.Context, a Actor, q catalog.Near) ([]Neighb
 	if matched > limit {
 		matched = -1
 		places := len(q.Kinds) == 0 || slices.Equal(q.Kinds, []string{feature.Place.String()})
-		if places && q.At.IsValid() {
+		if q.Count && places && q.At.IsValid() {
 			matched = s.CountNear(view, q)
 		}
 	}

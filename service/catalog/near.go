@@ -23,6 +23,8 @@ type Near struct {
 	// in an area. Only places are looked for round one that is no point.
 	Round feature.Geometry
 	Limit int
+	// Count has all of the ring counted where there are more than Limit.
+	Count bool
 }
 
 // Hit is a feature with its geodesic distance in metres.

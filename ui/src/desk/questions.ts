@@ -35,6 +35,7 @@ export function useNearby() {
               within: `${Math.round(desk.withinM)}m`,
               beyond: `${Math.round(desk.beyondM)}m`,
               limit: MOST_LISTED,
+              count: 'true',
               ...narrowed(),
             },
           },

@@ -38,8 +38,7 @@ func TestTestPoints(t *testing.T) {
 	u.waitFor(`document.querySelectorAll('[data-test=test-points] li').length === 12`)
 	path := u.eval(`document.querySelector('a[download="points.csv"]').getAttribute('href')`).(string)
 	assert.Contains(t, string(p.bytes(path)), "id,name,from_lat")
-	u.eval(`(() => { const s = document.querySelector('[data-test=proof-format]'); s.value = 'pytest';
-		s.dispatchEvent(new Event('change', { bubbles: true })); return 1 })()`)
+	u.set("proof-format", "pytest", "change")
 	u.waitFor(`!!document.querySelector('a[download="test_points.py"]')`)
 	u.click("keep-points")
 	u.sees("notice", "Saved 12 places")
@@ -80,8 +79,7 @@ func TestMyNumbers(t *testing.T) {
 	u.waitFor(`document.querySelector('[data-test=findings] li').dataset.code === 'counter_clockwise'`)
 	u.waitFor(`document.querySelectorAll('[data-test=residuals-bearing] circle, [data-test=residuals-bearing] path')` +
 		`.length > 15`)
-	u.eval(`(() => { const s = document.querySelector('[data-test=mend-language]'); s.value = 'python';
-		s.dispatchEvent(new Event('change', { bubbles: true })); return 1 })()`)
+	u.set("mend-language", "python", "change")
 	u.sees("findings", "b = (360 - b) % 360")
 	u.paste("p01 far 0\np02 99.998 90\nnobody 1 2\n")
 	u.sees("refused", "2 lines cannot be compared")
@@ -115,8 +113,7 @@ func TestAFormulaIsFollowed(t *testing.T) {
 	u.sees("departs", "Yours departs at a")
 	u.sees("proof-formulas-part", "up to 0.5 mm")
 	u.sees("proof-formulas-part", "function geodesic")
-	u.eval(`(() => { const s = document.querySelector('[data-test=language]'); s.value = 'cells';
-		s.dispatchEvent(new Event('change', { bubbles: true })); return 1 })()`)
+	u.set("language", "cells", "change")
 	u.sees("proof-formulas-part", "=MOD(ATAN2(")
 	assert.Empty(t, u.Complaints())
 }

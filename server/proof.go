@@ -266,12 +266,14 @@ func (r *proofRequest) written(paste pasted.Paste, unitM float64) (*pasted.Table
 			Hint: "at most 100000"})
 	}
 	table := &pasted.Table{Titles: []string{}, Columns: []pasted.Role{}}
+	byID := make(map[string]*proof.Point, len(paste.Points))
+	for i := range paste.Points {
+		byID[paste.Points[i].ID] = &paste.Points[i]
+	}
 	for i, in := range r.Lines {
 		l := proof.Line{Number: i + 1, ID: in.ID, From: paste.From}
-		for _, p := range paste.Points {
-			if in.ID != "" && p.ID == in.ID {
-				l.From, l.To = p.From, p.To
-			}
+		if p, known := byID[in.ID]; known && in.ID != "" {
+			l.From, l.To = p.From, p.To
 		}
 		for _, end := range []struct {
 			name string

@@ -14,7 +14,7 @@ const ShortM = 50_000
 // the difference of latitude, with coefficients that depend on the first point only. The arc follows by the first two
 // terms of its series, with the normal section's curvature at the middle of the line (Euler's theorem; Torge and Müller
 // 2012, section 4.1). There is no cancellation. The error is below 0.1 µm, a hundred thousandth of what positions are
-// kept to, at a thirtieth of the cost of Inverse (TestShortLines, BenchmarkShortLine).
+// kept to, at some twenty-fifth of the cost of Inverse (TestShortLines, BenchmarkShortLine).
 type From struct {
 	at geo.Point
 	// The meridian's chord, squared and over the square of the latitude's difference, and ρ₁ ρ₂.

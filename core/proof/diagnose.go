@@ -116,6 +116,9 @@ func (l *lines) findings(best, null *hypothesis, all []*hypothesis) (out []Findi
 		if len(out) >= 5 || h.total() > best.total()+alternativeCost || h.total() >= null.total() {
 			break
 		}
+		if subset(codes, h.codes()) {
+			continue // the same, and one mistake more
+		}
 		for _, c := range h.codes() {
 			if !slices.ContainsFunc(out, func(f Finding) bool { return f.Code == c }) {
 				put(h, c, true)

@@ -110,6 +110,13 @@ func TestWhatIsRightIsNeverAccused(t *testing.T) {
 		d = proof.Diagnose(geodesy.Sphere, sphere.Print(r, prooftest.DataSet(r)))
 		require.Empty(t, d.Findings, "seed %d, sphere %d: %v", seed, i, codesOf(d))
 	}
+	for range 20 { // what is wrong on a sphere is not the sphere, where that is asked for
+		w := prooftest.NewSphere()
+		prooftest.Mistakes[proof.Atan2](w, r)
+		prooftest.Mistakes[proof.Swapped](w, r)
+		found := codesOf(proof.Diagnose(geodesy.Sphere, w.Print(r, prooftest.DataSet(r))))
+		require.NotContains(t, found, proof.Sphere, "seed %d", seed)
+	}
 	for range 200 { // the edge cases as well
 		from := anywhere(r)
 		points, err := proof.Points(geodesy.Ellipsoid, from, proof.Fan{[]float64{0, 90, 180, 270}, []float64{100, 1e5},

@@ -25,8 +25,8 @@ func (l *lines) hypotheses(m geodesy.Model) []*hypothesis {
 				if in.change != nil {
 					from, to = in.change(from, to)
 				}
-				results[k] = f.compute(from, to, in.radians)
-				if m != geodesy.Ellipsoid && f == onEllipsoid && len(in.codes) == 0 {
+				results[k] = computeOn(m, f).compute(from, to, in.radians)
+				if m == geodesy.Rhumb && f == onEllipsoid && len(in.codes) == 0 {
 					r := geodesy.Measure(m, l.all[k].From, l.all[k].To)
 					results[k] = computed{r.DistanceM, r.InitialBearing, r.FinalBearing}
 				}
@@ -35,6 +35,14 @@ func (l *lines) hypotheses(m geodesy.Model) []*hypothesis {
 		}
 	}
 	return out
+}
+
+// computeOn is the figure that stands for the reference's own: where a sphere is asked for, a sphere is no mistake.
+func computeOn(m geodesy.Model, f figure) figure {
+	if m == geodesy.Sphere && f == onEllipsoid {
+		return onSphere
+	}
+	return f
 }
 
 // combined returns hypotheses for a way of computing: scales and turnings, each with each where both are good.

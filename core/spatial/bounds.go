@@ -32,7 +32,7 @@ func space(p geo.Point) [3]float64 {
 	return [3]float64{x[0] / unit, x[1] / unit, x[2] / unit}
 }
 
-// shortM is up to which distance a normal section is sure to curve no more than nearSection allows for, in metres.
+// shortM is up to which distance a normal section is sure to curve no more than nearChord allows for, in metres.
 const shortM = 100_000
 
 // farChord returns the chord in metres beyond which nothing lies within a geodesic distance.

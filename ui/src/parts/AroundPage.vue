@@ -4,7 +4,7 @@
 import { computed, toRef } from 'vue'
 import type { Feature } from '../api/client'
 import { fitRing } from '../desk/acts'
-import { AROUND_PARTS, desk, type AroundPart } from '../desk/desk'
+import { desk, type AroundPart } from '../desk/desk'
 import { OFTEN, often, standStill, standWithDevice, standpointAge } from '../desk/device'
 import { complain } from '../desk/notice'
 import { metres, readLength, shortPosition, towards, whereOf } from '../desk/format'
@@ -12,6 +12,7 @@ import { useAddress, useNextOut } from '../desk/questions'
 import AroundList from './AroundList.vue'
 import FinderPart from './FinderPart.vue'
 import FirstSteps from './FirstSteps.vue'
+import PartTabs from './PartTabs.vue'
 import RoundPlot from './RoundPlot.vue'
 import ServedPart from './ServedPart.vue'
 
@@ -23,8 +24,11 @@ const props = defineProps<{
   demo: { lat: number; lng: number } | null
 }>()
 const emit = defineEmits<{ find: [text: string] }>()
-const TITLES: Record<AroundPart, string> = { list: 'List', round: 'Round', served: 'Served', finder: 'Find' }
-const parts = AROUND_PARTS.filter((p) => p !== 'finder')
+const PARTS: { id: AroundPart; title: string }[] = [
+  { id: 'list', title: 'List' },
+  { id: 'round', title: 'Round' },
+  { id: 'served', title: 'Served' },
+]
 const { data: near } = useAddress(toRef(() => desk.standpoint))
 const address = computed(() =>
   near.value && near.value.properties.label !== desk.standpoint?.name ? near.value.properties : null,
@@ -73,21 +77,7 @@ function reachNext(): void {
     <header class="px-4 pt-3">
       <div class="flex items-baseline gap-3">
         <h1 id="around-title" class="landscape:max-[960px]:sr-only font-serif text-xl font-bold">Around</h1>
-        <nav v-if="desk.standpoint" class="ml-auto flex gap-3" aria-label="Parts of the bench Around">
-          <button
-            v-for="part in parts"
-            :key="part"
-            class="border-b-2 whitespace-nowrap"
-            :class="
-              desk.around.part === part ? 'border-madder font-medium' : 'text-slate hover:text-ink border-transparent'
-            "
-            :aria-current="desk.around.part === part ? 'page' : undefined"
-            :data-test="`around-${part}`"
-            @click="desk.around.part = part"
-          >
-            {{ TITLES[part] }}
-          </button>
-        </nav>
+        <PartTabs v-if="desk.standpoint" v-model="desk.around.part" of="Around" :parts="PARTS" test="around" />
       </div>
       <template v-if="desk.standpoint">
         <p class="mt-0.5 flex items-baseline gap-2" :class="besidePlot">

@@ -2,13 +2,18 @@
 // The bench Proof: test points with reference values, one's own numbers held against them, formulas to follow and copy.
 import { computed, onScopeDispose, watchEffect } from 'vue'
 import { standAt, standHere } from '../desk/acts'
-import { PROOF_PARTS, desk, type ProofPart } from '../desk/desk'
+import { desk, type ProofPart } from '../desk/desk'
 import { markPoints, printed, testMarks, useProved, useTestPoints } from '../desk/proof'
+import PartTabs from './PartTabs.vue'
 import ProofFormulas from './ProofFormulas.vue'
 import ProofNumbers from './ProofNumbers.vue'
 import ProofPoints from './ProofPoints.vue'
 
-const TITLES: Record<ProofPart, string> = { points: 'Test points', numbers: 'My numbers', formulas: 'Formulas' }
+const PARTS: { id: ProofPart; title: string }[] = [
+  { id: 'points', title: 'Test points' },
+  { id: 'numbers', title: 'My numbers' },
+  { id: 'formulas', title: 'Formulas' },
+]
 const { data, error } = useTestPoints()
 const points = computed(() => (desk.standpoint ? (data.value?.points ?? []) : []))
 const { data: proved } = useProved(() => points.value)
@@ -20,21 +25,7 @@ onScopeDispose(() => (testMarks.value = []))
   <section class="flex min-h-fit flex-1 flex-col" aria-labelledby="proof-title" data-test="proof-page">
     <header class="flex flex-wrap items-baseline gap-x-3 px-4 pt-2.5 pb-1">
       <h1 id="proof-title" class="font-serif text-xl font-bold">Proof</h1>
-      <nav class="ml-auto flex gap-3" aria-label="Parts of the bench Proof">
-        <button
-          v-for="part in PROOF_PARTS"
-          :key="part"
-          class="border-b-2 whitespace-nowrap"
-          :class="
-            desk.proofPart === part ? 'border-madder font-medium' : 'text-slate hover:text-ink border-transparent'
-          "
-          :aria-current="desk.proofPart === part ? 'page' : undefined"
-          :data-test="`proof-${part}`"
-          @click="desk.proofPart = part"
-        >
-          {{ TITLES[part] }}
-        </button>
-      </nav>
+      <PartTabs v-model="desk.proofPart" of="Proof" :parts="PARTS" test="proof" />
     </header>
     <div v-if="!desk.standpoint && desk.proofPart !== 'formulas'" class="border-ochre mx-4 my-3 border-l-2 pl-3">
       <p>There is no standpoint yet: distances and bearings are measured from one.</p>

@@ -149,7 +149,7 @@ func (c *addressCountry) town(rng *rand.Rand, n int, name, postcode string, lat,
 			}
 		}
 		c.draft.Roads = append(c.draft.Roads, region.Road{ID: next(), Class: region.LocalStreet, Name: street,
-			Access: region.NewAccess(region.Foot, true, true), Nodes: nodes})
+			Tags: []string{"highway=residential"}, Nodes: nodes})
 		for h := range houses {
 			side := float64(h%2*2-1) * 0.00012
 			a := addressed{street: street, number: strconv.Itoa(h + 1), postcode: postcode, locality: name,
@@ -169,7 +169,7 @@ func (c *addressCountry) town(rng *rand.Rand, n int, name, postcode string, lat,
 	}
 	if len(main) > 1 {
 		c.draft.Roads = append(c.draft.Roads, region.Road{ID: next(), Class: region.Secondary, Name: "High Street",
-			Access: region.NewAccess(region.Foot, true, true), Nodes: main})
+			Tags: []string{"highway=residential"}, Nodes: main})
 	}
 }
 

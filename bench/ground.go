@@ -24,6 +24,7 @@ import (
 	"viandante/core/geo"
 	"viandante/core/region"
 	"viandante/core/road"
+	"viandante/core/road/roadtest"
 	"viandante/core/tile"
 	"viandante/demo"
 	"viandante/world"
@@ -177,16 +178,17 @@ func island() ([]row, error) {
 	for i := range ends {
 		ends[i] = r.Address(uint32(rnd.IntN(r.Addresses()))).At
 	}
-	way := func(mode region.Mode) float64 {
+	way := func(profile string) float64 {
+		m := roadtest.Metric(r, profile)
 		return measured(
 			len(ends),
-			func(i int) { _, _ = router.Find(context.Background(), mode, ends[i], ends[(i+1)%len(ends)]) },
+			func(i int) { _, _ = router.Find(context.Background(), m, ends[i], ends[(i+1)%len(ends)]) },
 		).at(0.5)
 		// no way there is an answer too
 	}
 	rows = append(
 		rows,
-		row{"a way across the island by car", way(region.Car), "ms", "", "the same on foot", way(region.Foot)},
+		row{"a way across the island by car", way("car"), "ms", "", "the same on foot", way("foot")},
 	)
 	more, err := tiles("the island", r)
 	return append(rows, more...), err

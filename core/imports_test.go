@@ -33,7 +33,7 @@ var layers = [][]string{
 	{"core/..."},
 	{"codec/geojson", "codec/geotiff", "codec/gpx", "codec/letters", "codec/osm", "codec/formulas", "codec/pasted",
 		"codec/picture", "codec/snippet", "codec/wmts", "world", "standin",
-		"style", "ui"},
+		"style", "ui", "profiles"},
 	{"codec/rows"},
 	{"certificate", "regionfile", "imagery", "demo", "store", "store/mariadb"},
 	{"service/fault", "service/background"},
@@ -47,7 +47,7 @@ var layers = [][]string{
 // besides are what runs beside the program: tests of it, helpers of tests, benchmarks. The program imports none of
 // them.
 var besides = []string{"demo/demotest", "store/storetest", "service/atlas/atlastest", "e2e", "e2e/pictures", "bench",
-	"bench/reference", "core/proof/prooftest"}
+	"bench/reference", "core/proof/prooftest", "core/road/roadtest"}
 
 // layerOf returns the layer of a package, -1 for one besides, -2 for an unknown one.
 func layerOf(path string) int {

@@ -11,12 +11,23 @@ import (
 	"viandante/codec/geojson"
 	"viandante/core/feature"
 	"viandante/core/geo"
+	"viandante/core/geodesy"
 	"viandante/service/catalog"
 )
 
 // nearby answers GET /v1/nearby: the features of a ring, by distance; places where no kind is asked for.
 func (s *server) nearby(c *echo.Context) error {
 	q := newQuery(c)
+	if c.QueryParams().Has("by") {
+		return s.nearbyByTime(c, q)
+	}
+	q.known = append(q.known, "by", "avoid", "depart")
+	for _, name := range []string{"avoid", "depart"} {
+		if q.values.Has(name) {
+			q.refuse(name, q.values.Get(name), &geo.ParseError{Reason: "is for places by travel time",
+				Hint: "with by=foot"})
+		}
+	}
 	ask := catalog.Near{
 		At:          q.point("at", true),
 		WithinM:     q.length("within", math.Inf(1)),
@@ -33,6 +44,61 @@ func (s *server) nearby(c *echo.Context) error {
 		return err
 	}
 	return s.sendNearby(c, ask)
+}
+
+// nearbyByTime answers GET /v1/nearby with by: places by the time that it takes to get there.
+func (s *server) nearbyByTime(c *echo.Context, q *query) error {
+	ask := catalog.Near{
+		At:          q.point("at", true),
+		Collections: q.list("collection", 100),
+		Categories:  q.list("category", 100),
+		Kinds:       q.list("kind", 3),
+		Where:       q.where(),
+		Limit:       q.limit(),
+	}
+	within, beyond := q.duration("within", math.Inf(1)), q.duration("beyond", 0)
+	t := q.travelling("")
+	for _, kind := range ask.Kinds {
+		if kind != feature.Place.String() {
+			q.refuse("kind", kind, &geo.ParseError{Reason: "is not asked for by time", Hint: "place"})
+		}
+	}
+	if q.flag("count") {
+		q.refuse("count", "true", &geo.ParseError{Reason: "is for rings of a distance"})
+	}
+	if err := q.check(); err != nil {
+		return err
+	}
+	found, complete, err := s.Service.NearbyByTime(c.Request().Context(), actor(c), t, ask, within, beyond)
+	if err != nil {
+		return err
+	}
+	from := geodesy.NewFrom(ask.At)
+	a := newListing(len(found))
+	for i := range found {
+		n := &found[i]
+		a.row(n.Row, func(dst []byte) []byte {
+			dst = appendMember(dst, feature.PropCollection, n.Collection())
+			dst = appendNumber(dst, "duration_s", n.DurationS)
+			dst = appendNumber(dst, "distance_m", n.DistanceM)
+			return appendNumber(dst, "bearing_deg", from.Bearing(n.Point(), from.Distance(n.Point())))
+		})
+	}
+	return a.send(c, fmt.Sprintf(`"truncated":%t,"numberReturned":%d`, !complete || len(found) == ask.Limit, len(
+		found)))
+}
+
+// duration returns a duration in seconds, or the given default.
+func (q *query) duration(name string, otherwise float64) float64 {
+	s := q.text(name, 100)
+	if s == "" {
+		return otherwise
+	}
+	d, err := geo.ParseDuration(s)
+	if err != nil {
+		q.refuse(name, s, err)
+	}
+	return d.Seconds()
 }
 
 // kinds refuses what is not a kind of feature.

@@ -19,6 +19,7 @@ import (
 	"viandante/core/feature"
 	"viandante/core/geo"
 	"viandante/core/region"
+	"viandante/core/road"
 	"viandante/service"
 	"viandante/service/access"
 	"viandante/service/fault"
@@ -39,14 +40,11 @@ func sceneOf(q *query) service.SceneQuery {
 	for _, text := range q.list("mark", 200) {
 		out.Marks = append(out.Marks, pointOf(q, "mark", text))
 	}
-	by := q.text("by", 20)
+	by := q.text("by", 40)
 	if by == "" {
 		by = region.Foot.String()
 	}
-	var err error
-	if out.Mode, err = region.ParseMode(by); err != nil {
-		q.refuse("by", by, err)
-	}
+	out.By = by
 	if text := q.text("route", 4000); text != "" {
 		for _, one := range strings.Split(text, ";") {
 			out.Stops = append(out.Stops, pointOf(q, "route", one))
@@ -289,8 +287,9 @@ func (s *server) published(c *echo.Context) error {
 	if f := scene.Found; f != nil {
 		out["found"] = map[string]any{"label": f.Label, "at": f.At.String(), "kind": f.Kind, "confidence": f.Confidence}
 	}
-	if scene.Legs != nil {
-		out["route"] = presentRoute(scene.Mode, scene.Legs)
+	if scene.Way != nil {
+		english, _ := road.LanguageOf("en")
+		out["route"] = presentWay(scene.Way, 0, wording{language: english})
 	}
 	return c.JSON(http.StatusOK, out)
 }

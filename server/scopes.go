@@ -34,6 +34,9 @@ var needs = []struct {
 	{"/v1/geocode", need{access.Geocode, false}},
 	{"/v1/suggest", need{access.Geocode, false}},
 	{"/v1/route", need{access.Route, false}},
+	{"/v1/matrix", need{access.Route, false}},
+	{"/v1/reach", need{access.Route, false}},
+	{"/v1/profiles", need{anyScope, false}},
 	{"/v1/parties/:id/members", need{access.Live, false}}, // an app tells where it is; reading is held apart
 	{"/v1/parties", need{access.Live, true}},
 	{"/v1/watches", need{access.Live, true}},

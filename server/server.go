@@ -120,7 +120,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	v1.GET("/proof/points", s.proofPoints)
 	v1.GET("/proof/steps", s.proofSteps)
 	v1.GET("/proof/formulas", s.proofFormulas)
-	v1.GET("/route", s.route)
+	s.wayCalls(v1)
 	v1.GET("/collections", s.collections)
 	v1.GET("/collections/:collection", s.collection)
 	v1.PUT("/collections/:collection", s.putCollection)

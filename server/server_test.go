@@ -247,7 +247,7 @@ func TestWrongValuesAreNamedWithWhatWouldBeRight(t *testing.T) {
 		"/v1/nearby?at=1,2&at=3,4":                "more than once",
 		"/v1/nearby?at=%ff,2":                     "UTF-8",
 		"/v1/geocode":                             "q=",
-		"/v1/route?from=1,2&to=3,4&by=donkey":     "car, bicycle or foot",
+		"/v1/route?from=1,2&to=3,4&by=donkey":     "bicycle, car, foot",
 		"/v1/tiles/x/1.5/0/0":                     "whole number",
 		"/v1/changes?since=-1":                    "change's number",
 	} {

@@ -5,8 +5,6 @@ import (
 
 	"viandante/core/address"
 	"viandante/core/geo"
-	"viandante/core/region"
-	"viandante/core/road"
 	"viandante/core/tile"
 	"viandante/service/atlas"
 )
@@ -52,14 +50,6 @@ func (v *Service) Reverse(a Actor, at geo.Point, limit int) ([]address.Find, err
 		return nil, err
 	}
 	return v.atlas.Reverse(at, limit)
-}
-
-// Route finds the quickest way along the roads, a leg from each stop to the next.
-func (v *Service) Route(ctx context.Context, a Actor, mode region.Mode, stops []geo.Point) ([]*road.Route, error) {
-	if err := a.MayAsk(); err != nil {
-		return nil, err
-	}
-	return v.atlas.Route(ctx, mode, stops)
 }
 
 // Tile returns a tile of the ground, compressed with gzip; empty where there is nothing on it.

@@ -238,7 +238,7 @@ func (v *Service) over(s *Scene, q *PictureQuery) *chart.Over {
 	for _, p := range s.Marks {
 		stone(p, "", "", false)
 	}
-	for _, leg := range s.Legs {
+	for _, leg := range s.legs() {
 		out.Way = append(out.Way, leg.Line...)
 	}
 	if n := len(s.Stops); n > 1 {

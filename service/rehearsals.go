@@ -131,7 +131,11 @@ func (v *Service) courseOf(ctx context.Context, a Actor, r *Rehearsal, mode regi
 		if err := a.MayRead(); err != nil {
 			return rehearsal.Course{}, err
 		}
-		return v.atlas.Course(ctx, mode, stops, r.WrongTurns, random.IntN)
+		t, _, err := v.travel(ctx, a, Travelling{By: mode.String()})
+		if err != nil {
+			return rehearsal.Course{}, err
+		}
+		return v.atlas.Course(ctx, t, stops, r.WrongTurns, random.IntN)
 	case len(line) == 0:
 		return rehearsal.Course{}, fault.Refuse("stops", "",
 			errors.New("has neither stops nor a line: give two stops [lng, lat], or the line of the journey"))

@@ -10,7 +10,6 @@ import (
 	"viandante/core/address"
 	"viandante/core/feature"
 	"viandante/core/geo"
-	"viandante/core/region"
 	"viandante/core/road"
 	"viandante/service/access"
 	"viandante/service/catalog"
@@ -24,9 +23,9 @@ type SceneQuery struct {
 	// Address is one to be looked up; Marks are positions that are kept nowhere.
 	Address string
 	Marks   []geo.Point
-	// Stops are those of a way, at least two or none, by Mode.
+	// Stops are those of a way, at least two or none, by a profile.
 	Stops []geo.Point
-	Mode  region.Mode
+	By    string
 }
 
 // Scene is what is to be seen.
@@ -37,9 +36,10 @@ type Scene struct {
 	// Found is what the address was taken for, nil for none.
 	Found *address.Find
 	Marks []geo.Point
-	Legs  []*road.Route
+	// Way is that of the stops, nil for none.
+	Way   *Journeys
 	Stops []geo.Point
-	Mode  region.Mode
+	By    string
 	// Truncated tells that there is more than is shown.
 	Truncated  bool
 	Categories map[string]Category
@@ -74,7 +74,7 @@ func (v *Service) Scene(ctx context.Context, a Actor, q SceneQuery) (Scene, erro
 	if err != nil {
 		return Scene{}, err
 	}
-	out := Scene{Chosen: map[uuid.UUID]bool{}, Marks: q.Marks, Stops: q.Stops, Mode: q.Mode,
+	out := Scene{Chosen: map[uuid.UUID]bool{}, Marks: q.Marks, Stops: q.Stops, By: q.By,
 		Categories: map[string]Category{}}
 	if len(q.Features) > mostChosen {
 		return out, fault.Refuse("feature", "", errors.New("is given too often: at most 200 times"))
@@ -123,7 +123,8 @@ func (v *Service) Scene(ctx context.Context, a Actor, q SceneQuery) (Scene, erro
 		out.Found = &found[0]
 	}
 	if len(q.Stops) > 0 {
-		if out.Legs, err = v.atlas.Route(ctx, q.Mode, q.Stops); err != nil {
+		open := RouteAsk{Travelling: Travelling{By: q.By}, Stops: q.Stops}
+		if out.Way, err = v.wayOf(ctx, a, open); err != nil {
 			return out, err
 		}
 	}
@@ -147,6 +148,14 @@ func (s *Scene) take(row catalog.Row, chosen bool) error {
 	return nil
 }
 
+// legs are those of the way, nil for none.
+func (s *Scene) legs() []*road.Route {
+	if s.Way == nil {
+		return nil
+	}
+	return s.Way.Ways[0].Legs
+}
+
 // Points returns all positions that are to be seen.
 func (s *Scene) Points() (out []geo.Point) {
 	for _, f := range s.Features {
@@ -155,7 +164,7 @@ func (s *Scene) Points() (out []geo.Point) {
 	if s.Found != nil {
 		out = append(out, s.Found.At)
 	}
-	for _, leg := range s.Legs {
+	for _, leg := range s.legs() {
 		out = append(out, leg.Line...)
 	}
 	return append(append(out, s.Marks...), s.Stops...)

@@ -145,6 +145,7 @@ func (v *Service) follow(ctx context.Context, what string, run func(context.Cont
 func (v *Service) Close() {
 	v.end()
 	v.crew.Wait()
+	v.atlas.Close()
 }
 
 // Panics returns how many times something went wrong in the background, and was begun again.
@@ -181,6 +182,7 @@ type house struct {
 	room      *party.Room
 	lookout   *lookout.Lookout
 	parties   parties
+	closures  closures
 	channel   *feed.Channel
 	// tokens is told of each token that was made, changed or revoked.
 	tokens  func(uuid.UUID)
@@ -198,6 +200,9 @@ func (h *house) Load(ctx context.Context, no uint64) error {
 		return err
 	}
 	if err := h.parties.load(ctx, h.store, h.workspace); err != nil {
+		return err
+	}
+	if err := h.closures.load(ctx, h.store, h.workspace); err != nil {
 		return err
 	}
 	h.lookout.Reload()
@@ -219,6 +224,7 @@ func (h *house) Apply(log []store.Logged) error {
 		}
 	}
 	h.parties.apply(log)
+	h.closures.apply(log)
 	h.lookout.Apply(log)
 	return nil
 }
@@ -315,7 +321,7 @@ func (v *Service) Seen(a Actor) uint64 {
 
 // Topics are what the change log tells of.
 var Topics = []string{store.Features, store.Collections, store.Categories, store.Views, store.Overlays, store.Imagery,
-	store.Rehearsals, store.Parties, store.Watches, store.Links, store.Emergency,
+	store.Rehearsals, store.Parties, store.Watches, store.Links, store.Emergency, store.Closures,
 	store.Tokens}
 
 // FollowChanges follows the changes of an actor's workspace: see feed.Channel.

@@ -26,6 +26,7 @@ const (
 	Watches     = "watches"
 	Links       = "links"
 	Emergency   = "emergency"
+	Closures    = "closures"
 )
 
 // Logged is an entry of the change log. Before and After are what a feature was and is; of other topics their texts are

@@ -77,6 +77,28 @@ func LineString(line []geo.Point) *Geometry {
 	return &Geometry{"LineString", text}
 }
 
+// Polygons returns the geometry of some polygons, each of rings that do not repeat their first position: a Polygon for
+// one, else a MultiPolygon.
+func Polygons(polygons [][][]geo.Point) *Geometry {
+	all := make([][][][2]float64, len(polygons))
+	for i, rings := range polygons {
+		for _, ring := range rings {
+			pairs := make([][2]float64, 0, len(ring)+1)
+			for k := range len(ring) + 1 {
+				p := ring[k%len(ring)]
+				pairs = append(pairs, [2]float64{p.Lng(), p.Lat()})
+			}
+			all[i] = append(all[i], pairs)
+		}
+	}
+	if len(all) == 1 {
+		text, _ := json.Marshal(all[0]) // finite numbers always marshal
+		return &Geometry{"Polygon", text}
+	}
+	text, _ := json.Marshal(all)
+	return &Geometry{"MultiPolygon", text}
+}
+
 // Read reads a geometry from outside: a Point, LineString or Polygon with finite positions in range. Heights are taken
 // where each position of a line has one. The error is a *geo.ParseError.
 func (g *Geometry) Read() (feature.Geometry, error) {

@@ -9,35 +9,6 @@ import (
 	"viandante/core/region"
 )
 
-// highway says what a value of the key highway is: its class, the zoom it first shows at, and who may use it where
-// nothing else is said.
-type highway struct {
-	class              region.Class
-	zoom               uint8
-	car, bicycle, foot bool
-}
-
-var highways = map[string]highway{
-	"motorway":      {region.Motorway, 5, true, false, false},
-	"trunk":         {region.Trunk, 6, true, true, true},
-	"primary":       {region.Primary, 7, true, true, true},
-	"secondary":     {region.Secondary, 8, true, true, true},
-	"tertiary":      {region.Tertiary, 10, true, true, true},
-	"unclassified":  {region.LocalStreet, 12, true, true, true},
-	"residential":   {region.LocalStreet, 12, true, true, true},
-	"living_street": {region.LocalStreet, 12, true, true, true},
-	"road":          {region.LocalStreet, 12, true, true, true},
-	"service":       {region.Service, 13, true, true, true},
-	"pedestrian":    {region.Pedestrian, 13, false, false, true},
-	"track":         {region.Track, 12, false, true, true},
-	"cycleway":      {region.Cycleway, 13, false, true, true},
-	"path":          {region.Path, 13, false, true, true},
-	"bridleway":     {region.Path, 13, false, false, true},
-	"footway":       {region.Path, 14, false, false, true},
-	"steps":         {region.Steps, 14, false, false, true},
-	"corridor":      {region.Path, 18, false, false, true},
-}
-
 // areaTags lists what makes a closed way an area, the first that matches counts.
 var areaTags = []struct {
 	key    string
@@ -153,6 +124,7 @@ func (t tags) areaClass() (region.Class, bool) {
 func (b *builder) node(n taggedNode) {
 	id := region.NewFeatureID(region.FromNode, n.id)
 	b.address(id, n.at, n.tags)
+	b.roadPoint(n)
 	switch n.tags["barrier"] {
 	case "gate", "bollard", "lift_gate", "cycle_barrier", "stile", "block":
 		b.draft.Ground = append(
@@ -251,6 +223,9 @@ func (b *builder) way(w *way) {
 	closed := len(w.nodes) > 3 && w.nodes[0] == w.nodes[len(w.nodes)-1]
 	if class, ok := w.tags.areaClass(); ok {
 		if closed {
+			if class == region.Square && w.tags["highway"] != "" {
+				b.squares = append(b.squares, w)
+			}
 			b.area(id, class, w.tags, [][]geo.E7{ring(b.line(w.nodes), false)})
 			return
 		}
@@ -267,10 +242,10 @@ func (b *builder) way(w *way) {
 			return
 		}
 		f.Class, f.MinZoom, f.Rank = h.class, h.zoom, 60+uint8(h.class)
-		b.road(w, h)
+		b.road(w, h.class)
 	case w.tags["route"] == "ferry":
 		f.Class, f.MinZoom, f.Rank = region.Ferry, 8, 50
-		b.road(w, highway{region.Ferry, 8, w.tags["motor_vehicle"] == "yes", true, true})
+		b.road(w, region.Ferry)
 	case w.tags["waterway"] == "river" || w.tags["waterway"] == "canal":
 		f.Class, f.MinZoom, f.Rank = region.River, 8, region.RiverRank(metres(w.tags["width"]))
 	case w.tags["waterway"] == "stream" || w.tags["waterway"] == "ditch" || w.tags["waterway"] == "drain":
@@ -328,68 +303,6 @@ func direction(t tags) (forward, backward bool) {
 		return true, false
 	}
 	return true, true
-}
-
-// permission reads access tags, the most particular of the keys last. private counts as no: nobody is led onto it.
-func permission(t tags, allowed bool, keys ...string) bool {
-	for _, k := range keys {
-		switch t[k] {
-		case "no", "private", "agricultural", "forestry", "military", "delivery", "emergency", "use_sidepath":
-			allowed = false
-		case "yes", "designated", "permissive", "destination", "official", "customers":
-			if k != "access" { // access=yes does not make a stair a motorway
-				allowed = true
-			}
-		}
-	}
-	return allowed
-}
-
-func (b *builder) road(w *way, h highway) {
-	forward, backward := direction(w.tags)
-	car := permission(w.tags, h.car, "access", "vehicle", "motor_vehicle", "motorcar")
-	bicycle := permission(w.tags, h.bicycle, "access", "vehicle", "bicycle")
-	foot := permission(w.tags, h.foot, "access", "foot")
-	cycleBack := backward ||
-		bicycle && (w.tags["oneway:bicycle"] == "no" || strings.HasPrefix(w.tags["cycleway"], "opposite"))
-	access := region.NewAccess(region.Car, car && forward, car && backward) |
-		region.NewAccess(region.Bicycle, bicycle && forward, bicycle && cycleBack) |
-		region.NewAccess(region.Foot, foot, foot)
-	if access == 0 {
-		return
-	}
-	name := w.tags["name"]
-	if name == "" {
-		name = w.tags["ref"]
-	}
-	for _, id := range w.nodes {
-		b.draft.RoadNodes[id] = b.nodes[id]
-	}
-	b.draft.Roads = append(
-		b.draft.Roads,
-		region.Road{
-			ID:       w.id,
-			Class:    h.class,
-			Access:   access,
-			SpeedKMH: speed(w.tags["maxspeed"]),
-			Name:     name,
-			Also:     w.tags.otherNames(),
-			Nodes:    w.nodes,
-		},
-	)
-}
-
-// speed reads a maxspeed tag in km/h; what is no plausible number is 0, unknown.
-func speed(s string) uint8 {
-	factor := 1.0
-	if cut, ok := strings.CutSuffix(s, "mph"); ok {
-		s, factor = strings.TrimSpace(cut), 1.609344
-	}
-	v, err := strconv.ParseFloat(strings.TrimSpace(s), 64)
-	if v *= factor; err != nil || math.IsNaN(v) || v < 3 || v > 200 {
-		return 0
-	}
-	return uint8(v)
 }
 
 // area adds an area with its name, its address and what can be looked for in it.

@@ -17,6 +17,7 @@ import (
 	"viandante/core/geodesy"
 	"viandante/core/region"
 	"viandante/core/road"
+	"viandante/core/road/roadtest"
 )
 
 const island = `<?xml version="1.0" encoding="UTF-8"?>
@@ -72,13 +73,11 @@ func TestDirtyDataIsCountedAndTheRestIsUsed(t *testing.T) {
 		},
 		classes(d),
 	)
-	require.Len(t, d.Roads, 1, "a private path is nobody's way")
+	require.Len(t, d.Roads, 2)
 	road := d.Roads[0]
 	assert.Equal(t, []int64{5, 6, 7}, road.Nodes)
-	assert.Equal(t, uint8(48), road.SpeedKMH)
-	assert.False(t, road.Access.Allows(region.Car, false))
-	assert.True(t, road.Access.Allows(region.Car, true), "oneway=-1 runs against the way")
-	assert.True(t, road.Access.Allows(region.Foot, false))
+	assert.Equal(t, []string{"highway=residential", "maxspeed=30 mph", "oneway=-1"}, road.Tags)
+	assert.Equal(t, []string{"access=private", "highway=footway"}, d.Roads[1].Tags)
 	assert.Equal(t, "Ford & <b>", d.Settlements[0].Name)
 }
 
@@ -168,7 +167,7 @@ func TestARealExtractIsTakenUnchanged(t *testing.T) {
 	}
 	require.GreaterOrEqual(t, len(towns), 2)
 	a, b := towns[0].At.Point(), towns[1].At.Point()
-	route, err := road.NewRouter(r).Find(t.Context(), region.Car, a, b)
+	route, err := road.NewRouter(r).Find(t.Context(), roadtest.Metric(r, "car"), a, b)
 	require.NoError(t, err)
 	straight := geodesy.Distance(a, b)
 	assert.Greater(t, route.DistanceM+route.FromRoadM+route.ToRoadM, straight)

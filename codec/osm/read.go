@@ -17,6 +17,7 @@ import (
 	"io"
 	"runtime"
 	"slices"
+	"strings"
 
 	"github.com/paulmach/osm"
 	"github.com/paulmach/osm/osmpbf"
@@ -39,6 +40,8 @@ type Report struct {
 	MissingMembers int
 	// CutCoasts counts pieces of coast that ended within the data and were closed along its border.
 	CutCoasts int
+	// BadRestrictions counts restrictions of turns that name no way from, over or to; they are left out.
+	BadRestrictions int
 }
 
 // ErrEmpty is returned for data without a single node.
@@ -53,7 +56,7 @@ func Read(ctx context.Context, r io.Reader, name string) (*region.Draft, Report,
 	}
 	defer done()
 	b := &builder{
-		draft: &region.Draft{Name: name, RoadNodes: map[int64]geo.E7{}},
+		draft: &region.Draft{Name: name, RoadNodes: map[int64]geo.E7{}, RoadPoints: map[int64][]string{}},
 		nodes: map[int64]geo.E7{},
 		ways:  map[int64]*way{},
 	}
@@ -148,6 +151,7 @@ type builder struct {
 	ways     map[int64]*way
 	wayOrder []*way
 	areas    []multipolygon
+	squares  []*way
 }
 
 // tags is a small association; the last of several equal keys counts.
@@ -192,6 +196,10 @@ func (b *builder) addWay(w *osm.Way) {
 func (b *builder) addRelation(r *osm.Relation) {
 	b.report.Relations++
 	t := tagsOf(r.Tags)
+	if t["type"] == "restriction" || strings.HasPrefix(t["type"], "restriction:") {
+		b.addRestriction(r, t)
+		return
+	}
 	if t["type"] != "multipolygon" && !(t["type"] == "boundary" && t.isDistrict()) {
 		return
 	}
@@ -232,6 +240,8 @@ func (b *builder) finish() {
 	for _, m := range b.areas {
 		b.multipolygon(m)
 	}
+	b.crossSquares()
+	b.checkRestrictions()
 }
 
 // measureBounds takes the box around all nodes that something uses; a stated box counts only where it is larger.

@@ -129,9 +129,6 @@ func TestAbsurdDataDoesNoHarm(t *testing.T) {
 	</osm>`)
 	require.Len(t, d.Roads, 2)
 	assert.Equal(t, []int64{1, 2, 3, 2, 1, 2}, d.Roads[0].Nodes)
-	for _, road := range d.Roads {
-		assert.Zero(t, road.SpeedKMH)
-	}
 	data, err := region.Encode(d)
 	require.NoError(t, err)
 	r, err := region.Open(data)

@@ -49,14 +49,14 @@ func sampleRegion(t testing.TB) *region.Region {
 				nodes = append(nodes, id)
 			}
 			d.Roads = append(d.Roads, region.Road{ID: int64(10*i + s + 1), Class: region.LocalStreet, Name: street,
-				Access: region.NewAccess(region.Foot, true, true), Nodes: nodes})
+				Tags: []string{"highway=residential"}, Nodes: nodes})
 		}
 		shore := []int64{}
 		for s := range 4 {
 			shore = append(shore, int64(10_000*(i+1)+100*s))
 		}
 		d.Roads = append(d.Roads, region.Road{ID: int64(10*i + 9), Class: region.LocalStreet, Name: "Shore Road",
-			Access: region.NewAccess(region.Foot, true, true), Nodes: shore})
+			Tags: []string{"highway=residential"}, Nodes: shore})
 	}
 	last := &d.Addresses[3]
 	last.Number = "4a"

@@ -23,7 +23,7 @@ import (
 //	directory  for each section: 4 bytes name, u32 CRC-32C of its bytes, u64 offset, u64 length
 const (
 	magic   = "VIANDREG"
-	Version = 3
+	Version = 4
 	align   = 64
 )
 
@@ -219,7 +219,7 @@ func (s *sections) bytes() []byte {
 
 // fixed is what may be read from a file in place: values without pointers whose every bit pattern is valid.
 type fixed interface {
-	uint8 | uint16 | uint32 | uint64 | geo.E7 | spatial.Box | groundRecord | segmentRecord |
+	uint8 | uint16 | uint32 | uint64 | int64 | geo.E7 | spatial.Box | groundRecord | segmentRecord | banRecord | passRecord |
 		addressRecord | streetRecord |
 		settlementRecord | landmarkRecord | reliefRecord | postcodeRecord | crossingRecord | lexicon.Node |
 		nameRecord | thingRecord

@@ -204,7 +204,7 @@ const sameStreet = 45_000
 // there, though another may be nearer.
 func (g *gazetteerDraft) gatherRoads(d *Draft) {
 	for i, r := range d.Roads {
-		if r.Name == "" || len(r.Nodes) == 0 {
+		if r.Name == "" || r.Square || len(r.Nodes) == 0 {
 			continue
 		}
 		middle := d.RoadNodes[r.Nodes[len(r.Nodes)/2]]

@@ -204,42 +204,31 @@ func ParseMode(s string) (Mode, error) {
 	return 0, &geo.ParseError{Input: s, Reason: "is not a way of travelling", Hint: "car, bicycle or foot"}
 }
 
-// Access is a set of two bits for each mode: may it follow the road forwards, may it backwards.
-type Access uint8
-
-// NewAccess returns the bits for one mode.
-func NewAccess(m Mode, forward, backward bool) Access {
-	var a Access
-	if forward {
-		a |= 1 << (2 * m)
-	}
-	if backward {
-		a |= 2 << (2 * m)
-	}
-	return a
-}
-
-// Allows tells whether the mode may follow the road in a direction.
-func (a Access) Allows(m Mode, backward bool) bool {
-	if backward {
-		return a&(2<<(2*m)) != 0
-	}
-	return a&(1<<(2*m)) != 0
-}
-
-// Any tells whether the mode may use the road at all.
-func (a Access) Any(m Mode) bool { return a&(3<<(2*m)) != 0 }
-
 // Road is a way that can be travelled, as the source has it: a run of nodes, crossing others at shared ones.
 type Road struct {
-	ID     int64
-	Class  Class
-	Access Access
-	// SpeedKMH is the limit for cars in km/h, or 0 where none is known.
-	SpeedKMH uint8
-	Name     string
-	Also     []OtherName
-	Nodes    []int64
+	ID    int64
+	Class Class
+	Name  string
+	Also  []OtherName
+	Nodes []int64
+	// Tags are those of the source that bear on who may travel it and how fast: key=value, by key.
+	Tags []string
+	// Square tells that it leads round or across a square that has an address of its own, and is no street.
+	Square bool
+}
+
+// Restriction forbids a turn, or commands one: from a way by a node, or by one or more ways, to a way.
+type Restriction struct {
+	ID int64
+	// Tags are those of the source: restriction=no_left_turn, except=bicycle, by key.
+	Tags []string
+	From int64
+	// Node is the node that the turn leads over, 0 where it leads along Ways.
+	Node int64
+	Ways []int64
+	To   int64
+	// Only tells that no other turn is allowed.
+	Only bool
 }
 
 // OtherName is a name that a thing is known by as well, with the kind of it: a language, "old", "alternative", "local".
@@ -288,10 +277,13 @@ type Draft struct {
 	Ground      []Feature
 	Roads       []Road
 	RoadNodes   map[int64]geo.E7
-	Addresses   []Address
-	Settlements []Settlement
-	Landmarks   []Landmark
-	Districts   []District
+	// RoadPoints are the tags of nodes on roads that bear on who may pass: gates, signals, fords.
+	RoadPoints   map[int64][]string
+	Restrictions []Restriction
+	Addresses    []Address
+	Settlements  []Settlement
+	Landmarks    []Landmark
+	Districts    []District
 	// Heights may be nil.
 	Heights *relief.Grid
 }

@@ -2,6 +2,7 @@ package region
 
 import (
 	"encoding/binary"
+	"fmt"
 	"hash/crc32"
 	"math"
 	"math/rand/v2"
@@ -51,13 +52,13 @@ func sample() *Draft {
 		},
 		RoadNodes: map[int64]geo.E7{1: at(0, 0), 2: at(0, 0.01), 3: at(0, 0.02), 4: at(0.01, 0.01), 5: at(0.005, 0.01)},
 		Roads: []Road{
-			{ID: 100, Class: Primary, Access: NewAccess(Car, true, true), Name: "High Road", Nodes: []int64{1, 2, 3}},
+			{ID: 100, Class: Primary, Tags: []string{"highway=primary"}, Name: "High Road", Nodes: []int64{1, 2, 3}},
 			{
-				ID:     101,
-				Class:  LocalStreet,
-				Access: NewAccess(Car, true, false),
-				Name:   "Mill Lane",
-				Nodes:  []int64{2, 5, 4},
+				ID:    101,
+				Class: LocalStreet,
+				Tags:  []string{"highway=residential", "oneway=yes"},
+				Name:  "Mill Lane",
+				Nodes: []int64{2, 5, 4},
 			},
 		},
 		Addresses: []Address{
@@ -329,9 +330,8 @@ func TestNetworkIsCutAtJunctions(t *testing.T) {
 		assert.InDelta(t, length, s.LengthM, 0.001)
 		if s.Way == 101 {
 			assert.Equal(t, "Mill Lane", r.Text(s.Name))
-			assert.True(t, s.Access.Allows(Car, false))
-			assert.False(t, s.Access.Allows(Car, true))
-			assert.False(t, s.Access.Any(Foot))
+			assert.Equal(t, "highway=residential\noneway=yes", r.KindText(s.Kind))
+			assert.Equal(t, "101:2-4", fmt.Sprintf("%d:%d-%d", s.Way, r.NodeID(s.From), r.NodeID(s.To)))
 			assert.Len(t, shape, 3)
 		}
 	}

@@ -6,19 +6,18 @@ import (
 
 	"viandante/core/geo"
 	"viandante/core/geodesy"
-	"viandante/core/region"
 )
 
 // Astray returns a line that leaves a route at the junction where one of its steps begins: what somebody travels who
 // takes the wrong road there. It follows the road that choose picks of those that are neither the route's nor the way
 // back, goes straight on at further junctions, and ends after so many metres or where it can go no further. It is nil
-// where the junction has no other road that the mode may use. choose is given their number, and returns one below it.
-func (r *Router) Astray(mode region.Mode, route *Route, step int, metres float64, choose func(n int) int) []geo.Point {
+// where the junction has no other road that may be used. choose is given their number, and returns one below it.
+func (r *Router) Astray(m *Metric, route *Route, step int, metres float64, choose func(n int) int) []geo.Point {
 	s := route.Steps[step]
 	if s.in == none || s.out == none {
 		return nil
 	}
-	edges := r.onward(mode, s.in, func(e uint32) bool { return e != s.out })
+	edges := r.onward(m, s.in, func(e uint32) bool { return e != s.out })
 	if len(edges) == 0 {
 		return nil
 	}
@@ -42,7 +41,7 @@ func (r *Router) Astray(mode region.Mode, route *Route, step int, metres float64
 			}
 		}
 		last := len(line) - 1
-		next := r.onward(mode, edge, func(e uint32) bool { return !used[e/2] })
+		next := r.onward(m, edge, func(e uint32) bool { return !used[e/2] })
 		if len(next) == 0 || last == 0 {
 			return line
 		}
@@ -53,10 +52,10 @@ func (r *Router) Astray(mode region.Mode, route *Route, step int, metres float64
 	}
 }
 
-// onward returns the edges that a mode may take after one, without those that turn back.
-func (r *Router) onward(mode region.Mode, in uint32, wanted func(uint32) bool) (out []uint32) {
-	for _, e := range r.region.Edges(r.headOf(in)) {
-		if e != in^1 && wanted(e) && r.region.Segment(e/2).Access.Allows(mode, e&1 == 1) {
+// onward returns the edges that may be taken after one, without those that turn back.
+func (r *Router) onward(m *Metric, in uint32, wanted func(uint32) bool) (out []uint32) {
+	for _, e := range r.region.Edges(r.region.Head(in)) {
+		if e != in^1 && wanted(e) && m.Open(e) {
 			out = append(out, e)
 		}
 	}

@@ -6,135 +6,173 @@ import (
 	"slices"
 
 	"viandante/core/geodesy"
-	"viandante/core/region"
 )
 
 const none = ^uint32(0)
 
-// askEvery is after how many junctions a search looks whether anybody still waits for it: some 2 ms.
+// search finds the quickest path from one of some starts to one of some goals through the graph of turns. The methods
+// are interchangeable: hierarchical, astar, dijkstra. It returns the vertices, the first and the last those of ends,
+// and
+// the cost from end to end, Infinite where there is no path; or the context's error. Any of them may be called by many
+// goroutines at once.
+type search func(ctx context.Context, m *Metric, starts, goals []end) (vertices []uint32, cost uint32, err error)
+
+// hierarchical searches by the metric's hierarchy.
+func (r *Router) hierarchical(_ context.Context, m *Metric, starts, goals []end) ([]uint32, uint32, error) {
+	q := r.queries.Get()
+	defer r.queries.Put(q)
+	defer q.Release()
+	cost, meet := q.Best(m.weighed, r.seeds(starts), r.seeds(goals))
+	if cost >= Infinite {
+		return nil, Infinite, nil
+	}
+	return r.vertices(q.Path(m.weighed, meet)), cost, nil
+}
+
+// vertices returns those of some ranks, in place.
+func (r *Router) vertices(ranks []uint32) []uint32 {
+	for i, k := range ranks {
+		ranks[i] = r.region.At(k)
+	}
+	return ranks
+}
+
+// askEvery is after how many vertices a search looks whether anybody still waits for it: some 2 ms.
 const askEvery = 4096
 
-// search is the memory of one A* run: arrays over all junctions, reused from run to run. Entries are valid only where
-// stamp holds the run's number, so that nothing has to be cleared.
-type search struct {
+// labels are the memory of one search by settling: arrays over all vertices, reused from run to run. Entries are valid
+// only where stamp holds the run's number, so that nothing has to be cleared.
+type labels struct {
 	run     uint32
 	stamp   []uint32
-	cost    []float64 // seconds from the start
-	through []uint32  // the edge by which the junction was reached, or none at the start
+	cost    []uint32
+	from    []uint32
 	settled []bool
 	queue   queue
 }
 
-func newSearch(junctions int) *search {
-	return &search{
-		stamp:   make([]uint32, junctions),
-		cost:    make([]float64, junctions),
-		through: make([]uint32, junctions),
-		settled: make([]bool, junctions),
+func newLabels(vertices int) *labels {
+	return &labels{
+		stamp:   make([]uint32, vertices),
+		cost:    make([]uint32, vertices),
+		from:    make([]uint32, vertices),
+		settled: make([]bool, vertices),
 	}
 }
 
-func (s *search) reach(node uint32, cost float64, through uint32, bound float64) {
-	if s.stamp[node] == s.run && (s.settled[node] || s.cost[node] <= cost) {
+func (l *labels) begin() {
+	l.run++
+	l.queue = l.queue[:0]
+	if l.run == 0 { // the stamps have come round
+		clear(l.stamp)
+		l.run = 1
+	}
+}
+
+// reached returns what it costs to reach a vertex, Infinite where it is not.
+func (l *labels) reached(v uint32) uint32 {
+	if l.stamp[v] != l.run {
+		return Infinite
+	}
+	return l.cost[v]
+}
+
+func (l *labels) reach(v, cost, from uint32, bound uint32) {
+	if l.stamp[v] == l.run && (l.settled[v] || l.cost[v] <= cost) {
 		return
 	}
-	s.stamp[node], s.cost[node], s.through[node], s.settled[node] = s.run, cost, through, false
-	s.queue.push(entry{cost + bound, node})
+	l.stamp[v], l.cost[v], l.from[v], l.settled[v] = l.run, cost, from, false
+	l.queue.push(entry{uint64(cost) + uint64(bound), v})
 }
 
-// search returns the edges between the junctions of the quickest way and its cost in seconds, unless none is cheaper
-// than limit or the context ends before.
-func (r *Router) search(
-	ctx context.Context,
-	mode region.Mode,
-	start, end snap,
-	limit float64,
-) ([]uint32, float64, bool) {
-	s := r.searches.Get().(*search)
-	defer r.searches.Put(s)
-	s.run++
-	s.queue = s.queue[:0]
-	if s.run == 0 { // the stamps have come round
-		clear(s.stamp)
-		s.run = 1
+// settle takes the next vertex; ok is false at the end.
+func (l *labels) settle() (e entry, ok bool) {
+	for len(l.queue) > 0 {
+		e = l.queue.pop()
+		if !l.settled[e.node] {
+			l.settled[e.node] = true
+			return e, true
+		}
 	}
-	fastest := r.modes[mode].fastest
-	bound := func(node uint32) float64 { // the sphere with a margin for its difference from the ellipsoid
-		p := r.region.Junction(node).Point()
-		return geodesy.Measure(geodesy.Sphere, p, end.at).DistanceM * 0.994 / fastest
+	return e, false
+}
+
+// dijkstra settles vertices by what they cost (Dijkstra 1959).
+func (r *Router) dijkstra(ctx context.Context, m *Metric, starts, goals []end) ([]uint32, uint32, error) {
+	return r.settling(ctx, m, starts, goals, func(uint32) uint32 { return 0 })
+}
+
+// astar settles vertices by what they cost and what it costs from there at least (Hart, Nilsson and Raphael 1968): the
+// sphere's distance to the nearest goal, with a margin for its difference from the ellipsoid, at the greatest speed.
+func (r *Router) astar(ctx context.Context, m *Metric, starts, goals []end) ([]uint32, uint32, error) {
+	ends := make([]uint32, len(goals))
+	for i, g := range goals {
+		ends[i] = r.region.Head(r.region.EdgeOf(g.vertex))
 	}
-	first, last := r.region.Segment(start.segment), r.region.Segment(end.segment)
-	if first.Access.Allows(mode, false) {
-		s.reach(first.To, start.restM/speed(mode, first), none, bound(first.To))
-	}
-	if first.Access.Allows(mode, true) {
-		s.reach(first.From, start.alongM/speed(mode, first), none, bound(first.From))
-	}
-	best, bestNode := limit, none
-	finish := func(node uint32, cost float64) {
-		if node == last.From && last.Access.Allows(mode, false) {
-			if c := cost + end.alongM/speed(mode, last); c < best {
-				best, bestNode = c, node
+	slices.Sort(ends)
+	ends = slices.Compact(ends)
+	return r.settling(ctx, m, starts, goals, func(v uint32) uint32 {
+		p, least := r.region.Junction(r.region.Head(r.region.EdgeOf(v))).Point(), math.Inf(1)
+		for _, e := range ends {
+			d := geodesy.Measure(geodesy.Sphere, p, r.region.Junction(e).Point()).DistanceM
+			if math.IsNaN(d) {
+				d = 0
 			}
+			least = math.Min(least, d)
 		}
-		if node == last.To && last.Access.Allows(mode, true) {
-			if c := cost + end.restM/speed(mode, last); c < best {
-				best, bestNode = c, node
-			}
+		return uint32(least * 0.994 / m.fastest * 0.999)
+	})
+}
+
+func (r *Router) settling(
+	ctx context.Context, m *Metric, starts, goals []end, bound func(v uint32) uint32,
+) ([]uint32, uint32, error) {
+	l := r.labels.Get().(*labels)
+	defer r.labels.Put(l)
+	l.begin()
+	at := map[uint32]uint32{} // what it costs from a goal's vertex on
+	for _, g := range goals {
+		if old, ok := at[g.vertex]; !ok || g.cost < old {
+			at[g.vertex] = g.cost
 		}
 	}
-	for settled := 0; len(s.queue) > 0; settled++ {
-		if settled%askEvery == askEvery-1 && ctx.Err() != nil {
-			return nil, math.Inf(1), false
+	for _, s := range starts {
+		l.reach(s.vertex, s.cost, none, bound(s.vertex))
+	}
+	best, last := uint32(Infinite), none
+	for n := 1; ; n++ {
+		if n%askEvery == 0 && ctx.Err() != nil {
+			return nil, Infinite, ctx.Err()
 		}
-		e := s.queue.pop()
-		if e.key >= best {
+		x, ok := l.settle()
+		if !ok || x.key >= uint64(best) {
 			break
 		}
-		if s.settled[e.node] {
-			continue
+		cost := l.cost[x.node]
+		if on, ok := at[x.node]; ok && cost+on < best {
+			best, last = cost+on, x.node
 		}
-		s.settled[e.node] = true
-		cost := s.cost[e.node]
-		finish(e.node, cost)
-		for _, edge := range r.region.Edges(e.node) {
-			seg := r.region.Segment(edge / 2)
-			backward := edge&1 == 1
-			if !seg.Access.Allows(mode, backward) {
-				continue
+		r.region.Turns(x.node, func(v uint32) {
+			if c := m.onTheWay(x.node, r.region.EdgeOf(v)); c < Infinite {
+				if sum := cost + c; sum < best && !(l.stamp[v] == l.run && l.cost[v] <= sum) {
+					l.reach(v, sum, x.node, bound(v))
+				}
 			}
-			target := seg.To
-			if backward {
-				target = seg.From
-			}
-			if s.stamp[target] == s.run && s.settled[target] {
-				continue
-			}
-			s.reach(target, cost+seg.LengthM/speed(mode, seg), edge, bound(target))
-		}
+		})
 	}
-	if bestNode == none {
-		return nil, math.Inf(1), false
+	if last == none {
+		return nil, Infinite, nil
 	}
-	var edges []uint32
-	for node := bestNode; s.through[node] != none; {
-		if len(edges) > r.region.Junctions() { // a damaged network leads in a circle
-			return nil, math.Inf(1), false
-		}
-		edge := s.through[node]
-		edges = append(edges, edge)
-		seg := r.region.Segment(edge / 2)
-		node = seg.From
-		if edge&1 == 1 {
-			node = seg.To
-		}
+	var path []uint32
+	for v := last; v != none; v = l.from[v] {
+		path = append(path, v)
 	}
-	slices.Reverse(edges)
-	return edges, best, true
+	slices.Reverse(path)
+	return path, best, nil
 }
 
 type entry struct {
-	key  float64
+	key  uint64
 	node uint32
 }
 
@@ -180,4 +218,27 @@ func (q *queue) pop() entry {
 	}
 	*q = h
 	return top
+}
+
+// best returns the quickest way between snaps by a method of search; its cost is Infinite where there is none.
+func (r *Router) best(ctx context.Context, m *Metric, find search, from, to []snap) (found, error) {
+	direct := r.direct(m, from, to)
+	starts := r.starts(m, from)
+	goals, bias := r.goals(m, from, to)
+	vertices, cost, err := find(ctx, m, starts, goals)
+	if err != nil {
+		return found{cost: Infinite}, err
+	}
+	if cost >= Infinite || cost-bias >= direct.cost {
+		return direct, nil
+	}
+	return r.joined(starts, goals, vertices, cost-bias), nil
+}
+
+// method returns the search that is quickest for a metric.
+func (r *Router) method(m *Metric) search {
+	if m.Ready() {
+		return r.hierarchical
+	}
+	return r.astar
 }

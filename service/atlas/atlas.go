@@ -20,7 +20,6 @@ import (
 
 	"viandante/core/address"
 	"viandante/core/region"
-	"viandante/core/road"
 	"viandante/core/tile"
 	"viandante/regionfile"
 	"viandante/service/fault"
@@ -36,6 +35,11 @@ type Atlas struct {
 	regions atomic.Pointer[regionSet]
 	tiles   *otter.Cache[tileKey, []byte]
 	faults  atomic.Int64
+	// profiles are the ways of travelling, looked is when their directory was last looked at.
+	profiles atomic.Pointer[profileSet]
+	looked   atomic.Int64
+	// work are the metrics that are made in the background.
+	work sync.WaitGroup
 
 	mu      sync.Mutex // for whoever changes the regions in use
 	trouble map[string]*trouble
@@ -45,8 +49,12 @@ type Atlas struct {
 func New(s *store.Store, dir string, log *slog.Logger) *Atlas {
 	a := &Atlas{store: s, dir: dir, log: log, tiles: newTiles(), trouble: map[string]*trouble{}}
 	a.regions.Store(&regionSet{})
+	a.readProfiles()
 	return a
 }
+
+// Close waits for what was begun in the background.
+func (a *Atlas) Close() { a.work.Wait() }
 
 // Beat is how often the database is asked which regions are in use.
 const Beat = 300 * time.Millisecond
@@ -83,7 +91,7 @@ type regionSet struct {
 type openRegion struct {
 	row     store.RegionRow
 	region  *regionfile.File
-	router  *road.Router
+	ways    *wayfinder
 	address address.Index
 }
 
@@ -100,6 +108,10 @@ const shortestPause, longestPause = time.Second, 30 * time.Second
 // Follow opens what has been put into use since. A region that cannot be opened is left out, told of and tried
 // again; the others go on.
 func (a *Atlas) Follow(ctx context.Context) error {
+	if now := time.Now().UnixNano(); now-a.looked.Load() > int64(profileBeat) {
+		a.looked.Store(now)
+		a.readProfiles()
+	}
 	rows, err := a.store.Regions(ctx)
 	if err != nil {
 		return err
@@ -167,9 +179,11 @@ func (a *Atlas) openRegion(row store.RegionRow) *openRegion {
 			out = &openRegion{
 				row:     row,
 				region:  file,
-				router:  road.NewRouter(file.Region),
+				ways:    newWayfinder(file.Region, &a.work),
 				address: address.NewIndex(file.Region),
 			}
+			all, _ := a.Profiles() // what is wrong with one of them has been told
+			out.ways.prepare(all)
 		})
 	}
 	if err == nil {

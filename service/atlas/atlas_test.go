@@ -88,9 +88,11 @@ func TestLandAndSea(t *testing.T) {
 	}))
 }
 
+func onFoot(stops ...geo.Point) Ask { return Ask{Travel: Travel{By: "foot"}, Stops: stops} }
+
 func TestEveryRegionInUseAnswersForWhatItHolds(t *testing.T) {
 	a, _ := newAtlas(t)
-	_, err := a.Route(ctx, region.Foot, []geo.Point{geo.MustPoint(0, 10), geo.MustPoint(0, 10.01)})
+	_, err := a.Route(ctx, onFoot(geo.MustPoint(0, 10), geo.MustPoint(0, 10.01)))
 	assert.ErrorContains(t, err, "no map data is in use")
 	use(t, a, atlastest.Isle("Eastham", 10))
 	use(t, a, atlastest.Isle("Westham", -10))
@@ -101,16 +103,14 @@ func TestEveryRegionInUseAnswersForWhatItHolds(t *testing.T) {
 		back, err := a.Reverse(geo.MustPoint(0, lng+0.004), 1)
 		require.NoError(t, err)
 		assert.Equal(t, finds[0].Label, back[0].Label)
-		legs, err := a.Route(
-			ctx,
-			region.Foot,
-			[]geo.Point{geo.MustPoint(0, lng+0.001), geo.MustPoint(0, lng+0.009), geo.MustPoint(0, lng+0.002)},
-		)
+		found, err := a.Route(ctx,
+			onFoot(geo.MustPoint(0, lng+0.001), geo.MustPoint(0, lng+0.009), geo.MustPoint(0, lng+0.002)))
 		require.NoError(t, err)
+		legs := found[0].Legs
 		require.Len(t, legs, 2)
 		assert.InDelta(t, 111319.49*0.008, legs[0].DistanceM, 0.5)
 	}
-	_, err = a.Route(ctx, region.Foot, []geo.Point{geo.MustPoint(0, 10), geo.MustPoint(0, -10)})
+	_, err = a.Route(ctx, onFoot(geo.MustPoint(0, 10), geo.MustPoint(0, -10)))
 	assert.True(t, fault.Is(err, fault.Impossible), "no way across the sea")
 	list, _, version := a.Regions()
 	assert.Len(t, list, 2)
@@ -171,7 +171,7 @@ func TestARegionThatIsCutShort(t *testing.T) {
 	finds, _, err := a.Geocode(ctx, address.Query{Text: "mill lane 2 westham", Limit: 1})
 	require.NoError(t, err, "the others go on")
 	assert.Equal(t, "Mill Lane 2, Westham", finds[0].Label)
-	_, err = a.Route(ctx, region.Foot, []geo.Point{geo.MustPoint(0, 10), geo.MustPoint(0, 10.01)})
+	_, err = a.Route(ctx, onFoot(geo.MustPoint(0, 10), geo.MustPoint(0, 10.01)))
 	assert.True(t, fault.Is(err, fault.Unready), "it may know the way")
 	_, err = a.Tile(ctx, after, tile.ID{Z: 0}, false)
 	require.NoError(t, err)

@@ -4,45 +4,172 @@ import (
 	"context"
 	"errors"
 	"math"
+	"slices"
 
 	"viandante/core/geo"
 	"viandante/core/geodesy"
-	"viandante/core/region"
 	"viandante/core/rehearsal"
 	"viandante/core/road"
 	"viandante/service/fault"
 )
 
-// Route finds the quickest way along the roads, in the first region that has roads at both ends.
-func (a *Atlas) Route(ctx context.Context, mode region.Mode, stops []geo.Point) (legs []*road.Route, err error) {
-	err = a.alongRoads(ctx, mode, func(r *openRegion) (reason error) {
-		legs, reason = r.route(ctx, mode, stops)
-		return reason
-	})
-	return legs, err
+// Ask is a question for a way: by stops, at least two.
+type Ask struct {
+	Travel
+	Stops []geo.Point
+	// Alternatives is how many other ways are wanted, where there are two stops; Optimize asks for the best order of
+	// those between the first and the last.
+	Alternatives int
+	Optimize     bool
 }
 
-func (r *openRegion) route(ctx context.Context, mode region.Mode, stops []geo.Point) ([]*road.Route, error) {
-	legs := make([]*road.Route, 0, len(stops)-1)
-	for i := 1; i < len(stops); i++ {
-		leg, err := r.router.Find(ctx, mode, stops[i-1], stops[i])
+// Journey is a way from stop to stop.
+type Journey struct {
+	Legs []*road.Route
+	// Order is the order in which the stops between the first and the last are visited, by their places in the
+	// question,
+	// and Proven tells that no other is better; nil where that was not asked.
+	Order  []int
+	Proven bool
+	// Avoided are the numbers of the closures that the best way would lead over.
+	Avoided []int
+}
+
+// Route finds the quickest ways along the roads, best first, in the first region that has roads at both ends.
+func (a *Atlas) Route(ctx context.Context, ask Ask) (found []Journey, err error) {
+	p, err := a.Profile(ask.By)
+	if err != nil {
+		return nil, fault.Refuse("by", ask.By, err)
+	}
+	err = a.alongRoads(ctx, p, func(r *openRegion) (reason error) {
+		found, reason = r.ways.route(ctx, p, ask)
+		return reason
+	})
+	return found, err
+}
+
+func (w *wayfinder) route(ctx context.Context, p *road.Profile, ask Ask) ([]Journey, error) {
+	m := w.metric(p, ask.Travel)
+	out := []Journey{{}}
+	stops := ask.Stops
+	if ask.Optimize {
+		table, err := w.router.Matrix(ctx, m, stops, stops)
 		if err != nil {
 			return nil, err
 		}
-		legs = append(legs, leg)
+		order, proven, err := road.BestOrder(table.CostS)
+		if err != nil {
+			return nil, err
+		}
+		stops = []geo.Point{ask.Stops[0]}
+		out[0].Order, out[0].Proven = []int{}, proven
+		for _, k := range order {
+			stops = append(stops, ask.Stops[k])
+			out[0].Order = append(out[0].Order, k-1)
+		}
+		stops = append(stops, ask.Stops[len(ask.Stops)-1])
 	}
-	return legs, nil
+	if len(stops) == 2 && ask.Alternatives > 0 {
+		routes, err := w.router.Alternatives(ctx, m, stops[0], stops[1], ask.Alternatives)
+		if err != nil {
+			return nil, err
+		}
+		out = out[:0]
+		for _, r := range routes {
+			out = append(out, Journey{Legs: []*road.Route{r}})
+		}
+	} else {
+		for i := 1; i < len(stops); i++ {
+			leg, err := w.router.Find(ctx, m, stops[i-1], stops[i])
+			if err != nil {
+				return nil, err
+			}
+			out[0].Legs = append(out[0].Legs, leg)
+		}
+	}
+	out[0].Avoided = w.avoided(ctx, p, m, ask, stops)
+	return out, nil
+}
+
+// avoided returns the closures that the way would lead over if they were not.
+func (w *wayfinder) avoided(ctx context.Context, p *road.Profile, m *road.Metric, ask Ask, stops []geo.Point) []int {
+	if len(m.Closures()) == 0 {
+		return nil
+	}
+	open := ask.Travel
+	open.Closures = nil
+	free := w.metric(p, open)
+	var out []int
+	for i := 1; i < len(stops); i++ {
+		leg, err := w.router.Find(ctx, free, stops[i-1], stops[i])
+		if err != nil {
+			continue
+		}
+		for _, e := range leg.Edges {
+			if c, ok := m.Closures()[e]; ok && !slices.Contains(out, c.Number) {
+				out = append(out, c.Number)
+			}
+		}
+	}
+	return out
+}
+
+// Matrix finds the quickest ways from some positions to others, in the first region that has any of them.
+func (a *Atlas) Matrix(ctx context.Context, t Travel, from, to []geo.Point) (out *road.Matrix, err error) {
+	p, err := a.Profile(t.By)
+	if err != nil {
+		return nil, fault.Refuse("by", t.By, err)
+	}
+	err = a.alongRoads(ctx, p, func(r *openRegion) error {
+		found, err := r.ways.router.Matrix(ctx, r.ways.metric(p, t), from, to)
+		if err != nil {
+			return err
+		}
+		if out == nil {
+			out = found
+		} else {
+			out.Merge(found)
+		}
+		if out.Complete() {
+			return nil
+		}
+		return road.ErrNoRoute // another region may have the rest
+	})
+	if out != nil && (err == nil || !errors.Is(err, ctx.Err()) && fault.Is(err, fault.Impossible)) {
+		return out, nil
+	}
+	return out, err
+}
+
+// Reach returns what can be reached from a position within some times, or from where one can be there if inward is set.
+func (a *Atlas) Reach(
+	ctx context.Context, t Travel, at geo.Point, seconds []float64, inward bool,
+) (areas []road.Area, err error) {
+	p, err := a.Profile(t.By)
+	if err != nil {
+		return nil, fault.Refuse("by", t.By, err)
+	}
+	err = a.alongRoads(ctx, p, func(r *openRegion) (reason error) {
+		areas, reason = r.ways.router.Reach(ctx, r.ways.metric(p, t), at, seconds, inward)
+		return reason
+	})
+	return areas, err
 }
 
 // alongRoads asks the regions in turn until one finds what is asked.
-func (a *Atlas) alongRoads(ctx context.Context, mode region.Mode, ask func(r *openRegion) error) error {
+func (a *Atlas) alongRoads(ctx context.Context, p *road.Profile, ask func(r *openRegion) error) error {
 	set := a.regions.Load()
 	found, reason := false, error(nil)
 	broken := a.reading(set, func() {
 		for _, r := range set.open {
-			if reason = ask(r); reason == nil || ctx.Err() != nil {
-				found = reason == nil
+			err := ask(r)
+			if err == nil || ctx.Err() != nil {
+				found = err == nil
 				return
+			}
+			var off *road.OffRoadError
+			if reason == nil || !errors.As(err, &off) { // what a region with roads at both ends says counts
+				reason = err
 			}
 		}
 	})
@@ -55,10 +182,8 @@ func (a *Atlas) alongRoads(ctx context.Context, mode region.Mode, ask func(r *op
 		return nil
 	case set.complete() != nil:
 		return set.complete()
-	case reason == nil:
-		return fault.New(fault.Impossible, "no map data is in use: build a region with `viandante region build`")
 	}
-	return fault.New(fault.Impossible, "no way by %s: %v", mode, reason)
+	return noWay(p.Title, reason)
 }
 
 // astrayS is for how many seconds somebody goes on by the wrong road before he takes the quickest way from there.
@@ -70,18 +195,24 @@ var errNoJunction = errors.New("the way has too few junctions for so many wrong 
 // Course is the way that somebody travels by the roads from stop to stop who takes a wrong road so many times. choose
 // is given a number, and returns one below it; the same choices give the same course.
 func (a *Atlas) Course(
-	ctx context.Context, mode region.Mode, stops []geo.Point, wrongTurns int, choose func(n int) int,
+	ctx context.Context, t Travel, stops []geo.Point, wrongTurns int, choose func(n int) int,
 ) (course rehearsal.Course, err error) {
-	err = a.alongRoads(ctx, mode, func(r *openRegion) error {
+	p, err := a.Profile(t.By)
+	if err != nil {
+		return course, fault.Refuse("by", t.By, err)
+	}
+	err = a.alongRoads(ctx, p, func(r *openRegion) error {
 		course = rehearsal.Course{}
-		legs, err := r.route(ctx, mode, stops)
+		m := r.ways.metric(p, t)
+		found, err := r.ways.route(ctx, p, Ask{Travel: t, Stops: stops})
 		if err != nil {
 			return err
 		}
+		legs := found[0].Legs
 		for i, leg := range legs {
 			wrong := wrongTurns/len(legs) + min(1, wrongTurns%len(legs)/(i+1))
 			for ; wrong > 0; wrong-- {
-				if leg, err = r.wander(ctx, mode, &course, leg, stops[i+1], choose); err != nil {
+				if leg, err = r.wander(ctx, m, &course, leg, stops[i+1], choose); err != nil {
 					return err
 				}
 			}
@@ -101,7 +232,7 @@ func (a *Atlas) Course(
 // wander follows a leg to some junction, takes a wrong road there, and returns the way from where that ends.
 func (r *openRegion) wander(
 	ctx context.Context,
-	mode region.Mode,
+	m *road.Metric,
 	course *rehearsal.Course,
 	leg *road.Route,
 	to geo.Point,
@@ -115,11 +246,11 @@ func (r *openRegion) wander(
 	for k := range n {
 		step := 1 + (first+k)%n
 		speed := leg.Steps[step].DistanceM / math.Max(1, leg.Steps[step].DurationS)
-		line := r.router.Astray(mode, leg, step, speed*astrayS, choose)
+		line := r.ways.router.Astray(m, leg, step, speed*astrayS, choose)
 		if len(line) < 2 {
 			continue
 		}
-		on, err := r.router.Find(ctx, mode, line[len(line)-1], to)
+		on, err := r.ways.router.Find(ctx, m, line[len(line)-1], to)
 		if err != nil {
 			continue // from there no way leads on
 		}

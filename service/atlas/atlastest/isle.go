@@ -22,11 +22,11 @@ func Isle(name string, lng float64) *region.Draft {
 		RoadNodes: map[int64]geo.E7{1: at(0, 0), 2: at(0, 0.01)},
 		Roads: []region.Road{
 			{
-				ID:     1,
-				Class:  region.LocalStreet,
-				Access: region.NewAccess(region.Foot, true, true),
-				Name:   "Mill Lane",
-				Nodes:  []int64{1, 2},
+				ID:    1,
+				Class: region.LocalStreet,
+				Tags:  []string{"bicycle=no", "highway=residential", "motor_vehicle=no"},
+				Name:  "Mill Lane",
+				Nodes: []int64{1, 2},
 			},
 		},
 		Settlements: []region.Settlement{{ID: 9, At: at(0, 0), Name: name, Size: 2}},

@@ -47,7 +47,7 @@ var groups = []struct {
 }{{"places", places}, {"island", island}, {"country", country}, {"chart", chart}, {"moving", moving},
 	{"opening", opening}, {"wandering", wandering}, {"million", million}, {"serving", serving},
 	{"catalog", catalogs}, {"following", following}, {"together", together},
-	{"outside", outside}, {"geocoding", geocoding}}
+	{"outside", outside}, {"geocoding", geocoding}, {"roads", roads}}
 
 func main() {
 	if len(os.Args) == 2 && os.Args[1] == "fit" {
@@ -60,6 +60,10 @@ func main() {
 			err = json.NewEncoder(os.Stdout).Encode(stages)
 		}
 		fail(err)
+		return
+	}
+	if len(os.Args) == 4 && os.Args[1] == "roads" { // likewise
+		fail(buildRoads(os.Args[2], os.Args[3]))
 		return
 	}
 	if len(os.Args) == 3 && os.Args[1] == "bytes" { // likewise: what an answer costs that is nothing but sent

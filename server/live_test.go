@@ -355,7 +355,7 @@ func TestAGuestSeesHisPartyOnly(t *testing.T) {
 			"/v1/geocode/reverse": "?at=-38.05,-26.05", "/v1/features": "?q=secret", "/v1/qr": "?text=x",
 			"/v1/route": "?from=-38.1102,-26.2809&to=-38.1044,-26.2712&by=foot", "/v1/doubts": "?at=-38.05,-26.05",
 			"/v1/links": "?at=1,2", "/v1/reach": "?from=-38.1102,-26.2809&time=5min",
-			"/v1/building": "?at=-38.1102, -26.2809"}[to]
+			"/v1/building": "?at=-38.1102,-26.2809"}[to]
 		a := ask("GET", to+query, "")
 		assert.Contains(t, []int{200, 204, 403, 404, 422}, a.status, "%s: %s", to, a.body)
 		for _, word := range []string{"Secret", "Somebody else", `"name":"R"`, `"name":"W"`, `"posts"`} {

@@ -5,8 +5,6 @@ import (
 	"compress/gzip"
 	"context"
 	"os"
-	"os/exec"
-	"path/filepath"
 	"strings"
 	"testing"
 
@@ -129,12 +127,9 @@ func TestDataWithoutACoastIsAllLand(t *testing.T) {
 // XML, of a flat coast as PBF.
 func realExtract(t *testing.T, pattern string) string {
 	t.Helper()
-	dir, err := exec.Command("go", "list", "-m", "-f", "{{.Dir}}", "github.com/paulmach/osm").Output()
+	file, err := roadtest.RealExtract(pattern)
 	require.NoError(t, err)
-	found, err := filepath.Glob(filepath.Join(strings.TrimSpace(string(dir)), "testdata", pattern))
-	require.NoError(t, err)
-	require.Len(t, found, 1)
-	return found[0]
+	return file
 }
 
 // The extract is taken unchanged; a named street is found in it, and one drives between two of its towns.

@@ -142,6 +142,11 @@ var GazetteerSections = []string{"LOCA", "LAND", "PCOD", "STRE", "ADDR", "ADRO",
 	"RARE",
 	"POSO", "POST", "NAME", "NAMW", "THNG", "ABBR"}
 
+// RoadSections are the sections of the road network, its turns and their order.
+var RoadSections = []string{"NODE", "NODI", "NKND", "FRST", "EDGE", "SEGM", "SEGT", "SEGG", "KIND", "COPY", "PASS",
+	"BANS",
+	"RANK", "HPAR", "HUFR", "HUOT", "HUBF", "HUBL", "HUBA", "HDFR", "HDOT", "HDBF", "HDBL", "HDBA"}
+
 // SectionBytes returns how many bytes some sections take together.
 func (r *Region) SectionBytes(names ...string) (sum int) {
 	for _, name := range names {

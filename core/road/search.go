@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"viandante/core/geo"
 	"viandante/core/geodesy"
 )
 
@@ -241,4 +242,59 @@ func (r *Router) method(m *Metric) search {
 		return r.hierarchical
 	}
 	return r.astar
+}
+
+// The methods of search by name, for comparisons.
+const (
+	ByHierarchy = "hierarchy"
+	ByAStar     = "A*"
+	ByDijkstra  = "Dijkstra"
+)
+
+func (r *Router) named(method string) search {
+	return map[string]search{ByHierarchy: r.hierarchical, ByAStar: r.astar, ByDijkstra: r.dijkstra}[method]
+}
+
+// FindBy is Find by one of the methods: the hierarchy is there only once the metric is ready.
+func (r *Router) FindBy(ctx context.Context, m *Metric, method string, from, to geo.Point) (*Route, error) {
+	return r.find(ctx, m, r.named(method), from, to)
+}
+
+// Ends are the ends of a way, brought to the roads.
+type Ends struct {
+	starts, goals []end
+	bias          uint32
+}
+
+// Ends brings two points to the roads, for CostBy.
+func (r *Router) Ends(m *Metric, from, to geo.Point) (*Ends, error) {
+	start, err := r.locate(m, from)
+	if err != nil {
+		return nil, err
+	}
+	goal, err := r.locate(m, to)
+	if err != nil {
+		return nil, err
+	}
+	e := &Ends{starts: r.starts(m, start)}
+	e.goals, e.bias = r.goals(m, start, goal)
+	return e, nil
+}
+
+// Cost returns what the quickest way between two ends costs in seconds, by one of the methods, without its line; NaN
+// where there is none.
+func (r *Router) Cost(ctx context.Context, m *Metric, method string, e *Ends) float64 {
+	cost := uint32(Infinite)
+	if method == ByHierarchy {
+		q := r.queries.Get()
+		cost, _ = q.Best(m.weighed, r.seeds(e.starts), r.seeds(e.goals))
+		q.Release()
+		r.queries.Put(q)
+	} else if _, c, err := r.named(method)(ctx, m, e.starts, e.goals); err == nil {
+		cost = c
+	}
+	if cost >= Infinite {
+		return math.NaN()
+	}
+	return seconds(cost - e.bias)
 }

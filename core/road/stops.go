@@ -34,13 +34,13 @@ func BestOrder(cost [][]float64) (order []int, proven bool, err error) {
 	} else {
 		order = improved(n, c)
 	}
-	if math.IsInf(tourCost(order, n, c), 1) {
+	if len(order) < n || math.IsInf(tourCost(order, n, c), 1) {
 		return nil, false, ErrNoOrder
 	}
 	return order, n <= MostProven, nil
 }
 
-// heldKarp numbers the stops 1 to n, the start 0, the end n+1.
+// heldKarp numbers the stops 1 to n, the start 0, the end n+1. It returns nil where no order can be travelled.
 func heldKarp(n int, c func(i, j int) float64) []int {
 	best := make([][]float64, 1<<n)
 	from := make([][]int8, 1<<n)
@@ -70,6 +70,9 @@ func heldKarp(n int, c func(i, j int) float64) []int {
 		if v := best[all][k] + c(k+1, n+1); v < least {
 			last, least = k, v
 		}
+	}
+	if math.IsInf(least, 1) {
+		return nil
 	}
 	order := make([]int, 0, n)
 	for set := all; bits.OnesCount(uint(set)) > 0; {

@@ -16,6 +16,7 @@ import (
 
 	"viandante/codec/osm"
 	"viandante/core/geo"
+	"viandante/core/hierarchy"
 	"viandante/core/region"
 	"viandante/core/road"
 	"viandante/core/road/roadtest"
@@ -178,7 +179,7 @@ func (b *roadBench) memory() error {
 	_ = err // that there is no way is an answer, too
 	customize := median(func() float64 {
 		began := time.Now()
-		b.car = plain.Customize(2)
+		b.car = plain.Customize(hierarchy.Goroutines(2))
 		return time.Since(began).Seconds()
 	})
 	metrics := []*road.Metric{b.car, roadtest.Metric(b.r, "bicycle"), roadtest.Metric(b.r, "foot")}

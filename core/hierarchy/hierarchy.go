@@ -12,6 +12,7 @@ package hierarchy
 import (
 	"errors"
 	"slices"
+	"sync"
 )
 
 // Infinite is the weight of what cannot be passed. Weights of arcs are less, and so are sums that are used.
@@ -26,6 +27,9 @@ type Hierarchy struct {
 	Parent []uint32
 	// Up holds the arcs v→w with w above v, at v; Down the arcs w→v, at v as well.
 	Up, Down Arcs
+
+	once    sync.Once
+	planned *plan
 }
 
 // Arcs are rows of arcs: those of vertex v are First[v] to First[v+1], by the rank of the other end, Other, ascending.

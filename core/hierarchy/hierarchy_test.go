@@ -216,12 +216,12 @@ func TestPathsAreTheQuickest(t *testing.T) {
 		}
 		h := g.build()
 		require.NoError(t, h.Check())
-		m := Customize(h, g, 2)
-		require.Equal(t, m.Up, Customize(h, g, 1).Up, "the same whatever the number of workers")
+		m := Customize(h, g, Goroutines(2))
+		require.Equal(t, m.Up, Customize(h, g, Goroutines(1)).Up, "the same whatever the number of workers")
 		f, n := holds(t, rnd, g, h, m, 20)
 		found, none = found+f, none+n
 		g.salt++ // other turns closed: the same order serves
-		f, n = holds(t, rnd, g, h, Customize(h, g, 2), 10)
+		f, n = holds(t, rnd, g, h, Customize(h, g, Goroutines(2)), 10)
 		found, none = found+f, none+n
 	}
 	assert.Greater(t, found, 1000)
@@ -233,7 +233,7 @@ func TestAChangeSpreadsAsFarAsItMust(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(3, 2))
 	g := newTurns(rnd, towns(rnd, 30, 6))
 	h := g.build()
-	m := Customize(h, g, 2)
+	m := Customize(h, g, Goroutines(2))
 	for range 40 {
 		next := *g
 		next.edge = append([]uint32(nil), g.edge...)
@@ -246,7 +246,7 @@ func TestAChangeSpreadsAsFarAsItMust(t *testing.T) {
 			}
 		}
 		changed := m.Changed(&next, arcs)
-		all := Customize(h, &next, 2)
+		all := Customize(h, &next, Goroutines(3))
 		require.Equal(t, all.Up, changed.Up)
 		require.Equal(t, all.Down, changed.Down)
 		g, m = &next, changed

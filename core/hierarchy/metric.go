@@ -21,33 +21,59 @@ type Weights interface {
 	Weight(v, w uint32) uint32
 }
 
-// Customize makes the metric of some weights. It costs a visit to each lower triangle: some 1 ns for each. Vertices of
-// different branches of the elimination tree are worked on by as many goroutines as workers says; the result is the
-// same whatever their number.
-func Customize(h *Hierarchy, weights Weights, workers int) *Metric {
-	m := &Metric{h: h, Up: make([]uint32, len(h.Up.Other)), Down: make([]uint32, len(h.Down.Other)), weigh: weights}
-	branches, trunk := h.branches(workers)
+// Parallel does pieces of work, at the same time where it can.
+type Parallel interface {
+	// Do calls work with each number below n, and returns when all are done. A panic of work comes out of Do.
+	Do(n int, work func(i int))
+	// Workers is how many pieces are worked on at the same time.
+	Workers() int
+}
+
+// Goroutines is so many goroutines; 1 or less is the one that calls. A fault in memory that is mapped from a file ends
+// the process unless it is met by the goroutine that guards against it: a program that serves such files brings a
+// Parallel of its own.
+type Goroutines int
+
+// Do is Parallel's.
+func (g Goroutines) Do(n int, work func(i int)) {
+	if g <= 1 {
+		for i := range n {
+			work(i)
+		}
+		return
+	}
 	var next atomic.Int64
 	var done sync.WaitGroup
-	for range workers {
+	for range g.Workers() {
 		done.Go(func() {
-			c := newCustomizer(m)
-			for {
-				i := int(next.Add(1)) - 1
-				if i >= len(branches) {
-					return
-				}
-				for v := branches[i].from; v <= branches[i].to; v++ {
-					c.init(v)
-				}
-				for v := branches[i].from; v <= branches[i].to; v++ {
-					c.row(v)
-				}
+			for i := int(next.Add(1)) - 1; i < n; i = int(next.Add(1)) - 1 {
+				work(i)
 			}
 		})
 	}
 	done.Wait()
-	c := newCustomizer(m)
+}
+
+// Workers is Parallel's.
+func (g Goroutines) Workers() int { return max(1, int(g)) }
+
+// Customize makes the metric of some weights. It costs a visit to each lower triangle: some 1 ns for each. Different
+// branches of the elimination tree are worked on in parallel; the result is the same however many are.
+func Customize(h *Hierarchy, weights Weights, parallel Parallel) *Metric {
+	m := &Metric{h: h, Up: make([]uint32, len(h.Up.Other)), Down: make([]uint32, len(h.Down.Other)), weigh: weights}
+	branches, trunk := h.branches(parallel.Workers())
+	spare := sync.Pool{New: func() any { return newCustomizer(m) }}
+	parallel.Do(len(branches), func(i int) {
+		c := spare.Get().(*customizer)
+		defer spare.Put(c)
+		for v := branches[i].From; v <= branches[i].To; v++ {
+			c.init(v)
+		}
+		for v := branches[i].From; v <= branches[i].To; v++ {
+			c.row(v)
+		}
+	})
+	c := spare.Get().(*customizer)
 	for _, v := range trunk {
 		c.init(v)
 	}
@@ -57,12 +83,9 @@ func Customize(h *Hierarchy, weights Weights, workers int) *Metric {
 	return m
 }
 
-// span is a run of ranks.
-type span struct{ from, to uint32 }
-
 // branches returns subtrees of the elimination tree that are runs of ranks and can be worked on alone, and the vertices
 // above them. An order by dissection gives such runs; where it does not, all is trunk.
-func (h *Hierarchy) branches(workers int) (branches []span, trunk []uint32) {
+func (h *Hierarchy) branches(workers int) (branches []Span, trunk []uint32) {
 	n := len(h.Parent)
 	least := make([]uint32, n) // the lowest rank below each vertex
 	size := make([]uint32, n)
@@ -78,11 +101,10 @@ func (h *Hierarchy) branches(workers int) (branches []span, trunk []uint32) {
 	}
 	most := uint32(n/(8*workers) + 1)
 	taken := make([]bool, n)
-	for v := range n {
-		p := h.Parent[v]
+	for v := n - 1; v >= 0; v-- { // the largest first: none of them lies in another
 		whole := size[v] == uint32(v)-least[v]+1
-		if whole && size[v] <= most && (p == none || size[p] > most || size[p] != p-least[p]+1) {
-			branches = append(branches, span{least[v], uint32(v)})
+		if whole && size[v] <= most && !taken[v] {
+			branches = append(branches, Span{least[v], uint32(v)})
 			for i := least[v]; i <= uint32(v); i++ {
 				taken[i] = true
 			}
@@ -172,31 +194,48 @@ func (m *Metric) get(v, w uint32) uint32 {
 	return Infinite
 }
 
-// middle returns the lowest vertex by way of which the arc from v to w is as short as it is.
-func (m *Metric) middle(v, w, weight uint32) (uint32, bool) {
+// middle returns the vertex by way of which the arc from v to w is as short as it is, and what the arcs to it and from it
+// weigh. It is the highest vertex of the path between them, so it looks at the highest first.
+func (m *Metric) middle(v, w, weight uint32) (x, first, second uint32, ok bool) {
 	h := m.h
-	lowest := min(v, w)
-	i, iEnd := h.Down.BelowFirst[v], h.Down.BelowFirst[v+1] // arcs v→x at x
-	j, jEnd := h.Up.BelowFirst[w], h.Up.BelowFirst[w+1]     // arcs x→w at x
-	xs, ys := h.Down.BelowLower, h.Up.BelowLower
-	for i < iEnd && j < jEnd {
+	into, from := h.Down.BelowFirst[v], h.Up.BelowFirst[w]
+	xs, ys := h.Down.BelowLower[into:h.Down.BelowFirst[v+1]], h.Up.BelowLower[from:h.Up.BelowFirst[w+1]]
+	for i, j := len(xs)-1, len(ys)-1; i >= 0 && j >= 0; {
 		x, y := xs[i], ys[j]
 		switch {
-		case x >= lowest || y >= lowest:
-			return 0, false
-		case x < y:
-			i = gallop(xs, i, iEnd, y)
-		case y < x:
-			j = gallop(ys, j, jEnd, x)
+		case x > y:
+			i = gallopDown(xs, i, y)
+		case y > x:
+			j = gallopDown(ys, j, x)
 		default:
-			if a, b := m.Down[h.Down.Below[i]], m.Up[h.Up.Below[j]]; a < Infinite && b < Infinite && a+b == weight {
-				return x, true
+			a, b := m.Down[h.Down.Below[into+uint32(i)]], m.Up[h.Up.Below[from+uint32(j)]]
+			if a < Infinite && b < Infinite && a+b == weight {
+				return x, a, b, true
 			}
-			i++
-			j++
+			i--
+			j--
 		}
 	}
-	return 0, false
+	return 0, 0, 0, false
+}
+
+// gallopDown returns the last index before i whose value is at most x, -1 where there is none.
+func gallopDown(values []uint32, i int, x uint32) int {
+	step := 1
+	for i-step >= 0 && values[i-step] > x {
+		i -= step
+		step *= 2
+	}
+	lo, hi := max(-1, i-step), i-1 // values[hi+1] is above x, values[lo] is not
+	for lo < hi {
+		mid := lo + (hi-lo+1)/2
+		if values[mid] > x {
+			hi = mid - 1
+		} else {
+			lo = mid
+		}
+	}
+	return lo
 }
 
 // gallop returns the first index from i on whose value is at least x (Bentley and Yao 1976).
@@ -220,16 +259,19 @@ func gallop(values []uint32, i, end, x uint32) uint32 {
 
 // Unpack appends to path the vertices behind v on the quickest path that the arc from v to w stands for, w the last.
 func (m *Metric) Unpack(path []uint32, v, w uint32) []uint32 {
-	weight := m.get(v, w)
-	if weight >= Infinite {
-		return path
+	if weight := m.get(v, w); weight < Infinite {
+		return m.unpack(path, v, w, weight)
 	}
+	return path
+}
+
+func (m *Metric) unpack(path []uint32, v, w, weight uint32) []uint32 {
 	if m.weigh.Weight(v, w) == weight {
 		return append(path, w)
 	}
-	x, ok := m.middle(v, w, weight)
+	x, first, second, ok := m.middle(v, w, weight)
 	if !ok {
 		return append(path, w) // only a damaged file comes here
 	}
-	return m.Unpack(m.Unpack(path, v, x), x, w)
+	return m.unpack(m.unpack(path, v, x, first), x, w, second)
 }

@@ -1,5 +1,7 @@
 package hierarchy
 
+import "sync"
+
 // Label is a vertex that a climb reaches: what it costs, and the place in the climb of the label that it was reached
 // from, -1 for a seed.
 type Label struct {
@@ -122,32 +124,65 @@ type Measure [2]float64
 
 func (a Measure) plus(b Measure) Measure { return Measure{a[0] + b[0], a[1] + b[1]} }
 
-// Sums adds a measure up along paths, and remembers it for each arc that it met. It is for one goroutine.
+// Sums adds a measure up along paths, and remembers it for arcs that stand for long ones. It is safe for use by many
+// goroutines.
 type Sums struct {
-	m    *Metric
-	of   func(v, w uint32) Measure // that of an arc of the graph
-	arcs map[Arc]Measure
+	m      *Metric
+	of     func(v, w uint32) Measure // that of an arc of the graph
+	shards [64]struct {
+		mu   sync.Mutex
+		arcs map[uint64]Measure
+	}
 }
+
+const (
+	// mostRemembered bounds how many arcs a shard remembers: some 15 MB in all.
+	mostRemembered = 4096
+	// longPath is of how many arcs of the graph on a path is worth remembering.
+	longPath = 12
+)
 
 // NewSums returns sums of what of returns for the graph's own arcs.
 func NewSums(m *Metric, of func(v, w uint32) Measure) *Sums {
-	return &Sums{m, of, map[Arc]Measure{}}
+	s := &Sums{m: m, of: of}
+	for i := range s.shards {
+		s.shards[i].arcs = map[uint64]Measure{}
+	}
+	return s
 }
 
 // arc returns the measure along the path that an arc stands for.
 func (s *Sums) arc(v, w uint32) Measure {
-	if known, ok := s.arcs[Arc{v, w}]; ok {
-		return known
-	}
-	weight := s.m.get(v, w)
-	var out Measure
-	if s.m.weigh.Weight(v, w) == weight {
-		out = s.of(v, w)
-	} else if x, ok := s.m.middle(v, w, weight); ok {
-		out = s.arc(v, x).plus(s.arc(x, w))
-	}
-	s.arcs[Arc{v, w}] = out
+	out, _ := s.weighed(v, w, s.m.get(v, w))
 	return out
+}
+
+func (s *Sums) weighed(v, w, weight uint32) (out Measure, arcs int) {
+	if s.m.weigh.Weight(v, w) == weight {
+		return s.of(v, w), 1
+	}
+	key := uint64(v)<<32 | uint64(w)
+	shard := &s.shards[(v*31+w)%64]
+	shard.mu.Lock()
+	known, ok := shard.arcs[key]
+	shard.mu.Unlock()
+	if ok {
+		return known, longPath
+	}
+	if x, first, second, ok := s.m.middle(v, w, weight); ok {
+		a, n := s.weighed(v, x, first)
+		b, k := s.weighed(x, w, second)
+		out, arcs = a.plus(b), n+k
+	}
+	if arcs >= longPath {
+		shard.mu.Lock()
+		if len(shard.arcs) >= mostRemembered {
+			clear(shard.arcs)
+		}
+		shard.arcs[key] = out
+		shard.mu.Unlock()
+	}
+	return out, arcs
 }
 
 // Along returns, for the labels of a climb, the measure from each to its seed, and the seed's vertex.

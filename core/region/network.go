@@ -1,6 +1,9 @@
 package region
 
 import (
+	"encoding/binary"
+	"slices"
+
 	"viandante/core/geo"
 	"viandante/core/hierarchy"
 	"viandante/core/spatial"
@@ -29,8 +32,8 @@ type segmentRecord struct {
 	// UpDM and DownDM are how much one climbs and descends along it, in decimetres.
 	UpDM, DownDM uint16
 	Class        Class
-	// Round has a bit for each end, 1 the end, 2 the start: whether one may have to turn round there.
-	Round uint8
+	// Flags has two bits for each direction, the segment's own in the lower: mayTurnRound, bound.
+	Flags uint8
 	// Out and In are the directions at its start and its end, along the segment, in 256ths of a circle from true north.
 	Out, In uint8
 }
@@ -145,6 +148,14 @@ func (n *Network) Segment(i uint32) Segment {
 		r.Class, r.Kind, r.Name}
 }
 
+// KindOf returns the number of the set of tags of a segment, LengthOf its length in metres.
+func (n *Network) KindOf(segment uint32) uint32 { return n.segments[segment].Kind }
+
+// LengthOf returns the length of a segment in metres.
+func (n *Network) LengthOf(segment uint32) float64 {
+	return float64(n.segments[segment].LengthMM) / 1000
+}
+
 // Tail returns the junction where a directed edge begins.
 func (n *Network) Tail(edge uint32) uint32 {
 	if r := &n.segments[edge/2]; edge&1 == 0 {
@@ -179,13 +190,35 @@ func (n *Network) Outward(edge uint32) uint8 {
 func (n *Network) Inward(edge uint32) uint8 { return n.Outward(edge^1) + 128 }
 
 // Shape returns the line of a segment in its own direction, both ends included; at least two points.
-func (n *Network) Shape(i uint32) []geo.E7 {
+func (n *Network) Shape(i uint32) []geo.E7 { return n.AppendShape(nil, i) }
+
+// AppendShape appends what Shape returns.
+func (n *Network) AppendShape(dst []geo.E7, i uint32) []geo.E7 {
 	r := &n.segments[i]
-	parts, ok := readParts(n.shapes[r.Geometry:])
-	if !ok || len(parts) != 1 || len(parts[0]) < 2 {
-		return []geo.E7{n.nodes[r.From], n.nodes[r.To]}
+	b := n.shapes[r.Geometry:]
+	parts, used := binary.Uvarint(b)
+	b = b[max(0, used):]
+	size, more := binary.Uvarint(b)
+	b = b[max(0, more):]
+	start := len(dst)
+	if parts == 1 && size >= 2 && size <= uint64(len(b))/2 {
+		dst = slices.Grow(dst, int(size))
+		var x, y int64
+		for range size {
+			dx, n := binary.Varint(b)
+			dy, m := binary.Varint(b[max(0, n):])
+			if n <= 0 || m <= 0 {
+				break
+			}
+			b = b[n+m:]
+			x, y = x+dx, y+dy
+			dst = append(dst, geo.E7{Lat: int32(y), Lng: int32(x)})
+		}
+		if uint64(len(dst)-start) == size {
+			return dst
+		}
 	}
-	return parts[0]
+	return append(dst[:start], n.nodes[r.From], n.nodes[r.To]) // only in a damaged file
 }
 
 // SegmentTree returns the index over the segments' boxes.

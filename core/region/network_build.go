@@ -274,7 +274,7 @@ func (b *networkBuilder) mayTurnRound(n *Network) {
 			}) {
 				continue
 			}
-			r.Round |= 1 << (^e & 1) // e leaves by the start of the segment: its other direction arrives there
+			r.Flags |= mayTurnRound << (^e & 1) // the other direction of the edge that leaves arrives there
 		}
 	}
 }
@@ -317,4 +317,15 @@ func (b *networkBuilder) restrict(n *Network) {
 		}
 	}
 	n.turns = l.turns()
+	bind := func(vertex uint32) {
+		if vertex < uint32(len(n.edges)) {
+			n.segments[vertex/2].Flags |= bound << (vertex & 1)
+		}
+	}
+	for _, p := range n.passes {
+		bind(p.From)
+	}
+	for _, b := range n.bans {
+		bind(b.From)
+	}
 }

@@ -14,6 +14,14 @@ import (
 //	BANS  from a vertex the turn into an edge is forbidden by a restriction of some kind: by vertex, then by edge
 //
 // Whether a restriction holds for a mode is for its profile to say, by the kind's tags.
+//
+// A segment's flags say for each direction whether one may have to turn round at its end, and whether it is bound: the
+// first of a pass or a ban.
+const (
+	mayTurnRound = 1
+	bound        = 4
+)
+
 type (
 	passRecord struct{ From, Edge, To uint32 }
 	banRecord  struct{ From, Edge, Kind uint32 }
@@ -93,7 +101,9 @@ func (n *Network) CopiesOf(edge uint32, yield func(vertex uint32)) {
 func (n *Network) HasCopies() bool { return len(n.copies) > 0 }
 
 // MayTurnRound tells whether one may have to turn round at the end of a directed edge.
-func (n *Network) MayTurnRound(edge uint32) bool { return n.segments[edge/2].Round>>(edge&1)&1 == 1 }
+func (n *Network) MayTurnRound(edge uint32) bool {
+	return n.segments[edge/2].Flags&(mayTurnRound<<(edge&1)) != 0
+}
 
 // Turns calls yield with the vertices that can follow one, restrictions aside. Turning round is among them only where
 // somebody may have to.
@@ -121,7 +131,7 @@ func passTo(passes []passRecord, edge uint32) uint32 {
 }
 
 func (n *Network) passesFrom(vertex uint32) []passRecord {
-	if len(n.passes) == 0 {
+	if !n.bound(vertex) {
 		return nil
 	}
 	i, _ := slices.BinarySearchFunc(n.passes, vertex, func(p passRecord, v uint32) int {
@@ -135,9 +145,14 @@ func (n *Network) passesFrom(vertex uint32) []passRecord {
 	return n.passes[i:k]
 }
 
+// bound tells whether passes or bans may begin at a vertex.
+func (n *Network) bound(vertex uint32) bool {
+	return vertex >= uint32(len(n.edges)) || n.segments[vertex/2].Flags&(bound<<(vertex&1)) != 0
+}
+
 // Bans calls yield with the kinds of the restrictions that forbid the turn from a vertex into an edge.
 func (n *Network) Bans(vertex, edge uint32, yield func(kind uint32)) {
-	if len(n.bans) == 0 {
+	if !n.bound(vertex) {
 		return
 	}
 	i, _ := slices.BinarySearchFunc(n.bans, banRecord{From: vertex, Edge: edge}, compareBans)

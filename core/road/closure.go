@@ -70,7 +70,7 @@ func (m *Metric) changed(next *Metric, edges []uint32) *Metric {
 	}
 	r := m.region
 	if float64(len(edges)) > manyChanges*float64(2*r.Segments()) {
-		return next.Customize(2)
+		return next.Customize(m.parallel)
 	}
 	slices.Sort(edges)
 	var arcs []hierarchy.Arc
@@ -84,6 +84,7 @@ func (m *Metric) changed(next *Metric, edges []uint32) *Metric {
 		}
 	}
 	next.weighed = m.weighed.Changed(weights{next}, arcs)
+	next.sums = hierarchy.NewSums(next.weighed, next.measure)
 	return next
 }
 

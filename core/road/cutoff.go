@@ -80,11 +80,13 @@ func (r *Router) flood(ctx context.Context, m *Metric, snaps []snap, forth bool,
 			least, edge = d, e
 		}
 	}
+	l := r.labels.Get().(*labels)
+	defer r.labels.Put(l)
+	l.begin()
 	var stack []uint32
-	seen := map[uint32]bool{}
 	reach := func(v uint32) {
-		if !seen[v] {
-			seen[v] = true
+		if l.stamp[v] != l.run {
+			l.stamp[v] = l.run
 			stack = append(stack, v)
 		}
 	}
@@ -117,7 +119,7 @@ func (r *Router) flood(ctx context.Context, m *Metric, snaps []snap, forth bool,
 	if edge != none { // among the edges at the nearest junction, the nearest position
 		node := r.region.Head(edge)
 		for _, e := range append([]uint32{edge}, r.region.Edges(node)...) {
-			if !seen[e] && !seen[e^1] {
+			if l.stamp[e] != l.run && l.stamp[e^1] != l.run {
 				continue
 			}
 			if s := r.project(e/2, to); s.offM < left {

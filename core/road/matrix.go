@@ -13,7 +13,7 @@ import (
 // Matrix is what the quickest ways from some points to others take and how long they are: a row for each start, NaN
 // where there is no way or no road is near.
 type Matrix struct {
-	// CostS is what they count when ways are compared, in seconds.
+	// CostS is what they count when ways are compared, in seconds, the way from each point to its road included.
 	CostS, DurationsS, DistancesM [][]float64
 }
 
@@ -115,18 +115,15 @@ func (x *matrixSearch) set(i, k int, way found) {
 			till = b.part(e)
 		}
 		part := math.Max(0, till-from)
-		sum[0] += x.r.region.Segment(e/2).LengthM * part
+		sum[0] += x.r.region.LengthOf(e/2) * part
 		sum[1] += float64(share(x.m.edgeTime(e), part))
 	}
-	x.note(i, k, way.cost-a.extra-b.extra, sum)
+	x.note(i, k, way.cost, sum)
 }
 
 func (x *matrixSearch) note(i, k int, cost uint32, sum hierarchy.Measure) {
 	x.out.CostS[i][k], x.out.DistancesM[i][k], x.out.DurationsS[i][k] = seconds(cost), sum[0], sum[1]/ticks
 }
-
-// workers is how many goroutines share the rows of a matrix.
-const workers = 2
 
 func (x *matrixSearch) all(ctx context.Context) error {
 	r, m := x.r, x.m
@@ -137,41 +134,34 @@ func (x *matrixSearch) all(ctx context.Context) error {
 		seeds[k] = r.seeds(goals[k])
 	}
 	table := hierarchy.NewTable(r.queries, m.weighed, seeds)
-	rows := make(chan int)
-	var done sync.WaitGroup
-	for range workers {
-		done.Go(func() {
-			q := r.queries.Get()
-			defer r.queries.Put(q)
-			sums := hierarchy.NewSums(m.weighed, x.measure)
-			trails := make([]*hierarchy.Trail, len(goals))
-			for k := range trails {
-				trails[k] = sums.Along(table.Target(k), true)
-			}
-			for i := range rows {
-				x.row(ctx, q, table, sums, trails, goals, biases, i)
-			}
-		})
-	}
-	for i := range x.sources {
-		if ctx.Err() != nil {
-			break
+	spare := sync.Pool{New: func() any {
+		trails := make([]*hierarchy.Trail, len(goals))
+		for k := range trails {
+			trails[k] = m.sums.Along(table.Target(k), true)
 		}
-		rows <- i
-	}
-	close(rows)
-	done.Wait()
+		return &trails
+	}}
+	m.parallel.Do(len(x.sources), func(i int) {
+		if ctx.Err() != nil {
+			return
+		}
+		trails := spare.Get().(*[]*hierarchy.Trail)
+		defer spare.Put(trails)
+		q := r.queries.Get()
+		defer r.queries.Put(q)
+		x.row(ctx, q, table, *trails, goals, biases, i)
+	})
 	return ctx.Err()
 }
 
 // measure is the length in metres and the time in ticks of a turn and the edge it leads into, by rank.
-func (x *matrixSearch) measure(v, w uint32) hierarchy.Measure {
-	in, out := x.r.region.EdgeOf(x.r.region.At(v)), x.r.region.EdgeOf(x.r.region.At(w))
-	return hierarchy.Measure{x.r.region.Segment(out / 2).LengthM, float64(x.m.turnTime(in, out) + x.m.edgeTime(out))}
+func (m *Metric) measure(v, w uint32) hierarchy.Measure {
+	in, out := m.region.EdgeOf(m.region.At(v)), m.region.EdgeOf(m.region.At(w))
+	return hierarchy.Measure{m.region.LengthOf(out / 2), float64(m.turnTime(in, out) + m.edgeTime(out))}
 }
 
-func (x *matrixSearch) row(ctx context.Context, q *hierarchy.Query, table *hierarchy.Table, sums *hierarchy.Sums,
-	trails []*hierarchy.Trail, goals [][]end, biases []uint32, i int,
+func (x *matrixSearch) row(ctx context.Context, q *hierarchy.Query, table *hierarchy.Table, trails []*hierarchy.Trail,
+	goals [][]end, biases []uint32, i int,
 ) {
 	r, m := x.r, x.m
 	if len(x.sources[i]) == 0 {
@@ -179,12 +169,13 @@ func (x *matrixSearch) row(ctx context.Context, q *hierarchy.Query, table *hiera
 	}
 	starts := r.starts(m, x.sources[i])
 	row := table.Row(q, r.seeds(starts))
-	trail := sums.Along(row.Climb, false)
+	inside := x.inside(x.sources[i])
+	trail := m.sums.Along(row.Climb, false)
 	for k := range x.targets {
 		if len(x.targets[k]) == 0 {
 			continue
 		}
-		if sharesSegment(x.sources[i], x.targets[k]) || x.privateBoth(i, k) {
+		if sharesSegment(x.sources[i], x.targets[k]) || touches(inside, x.targets[k]) {
 			_ = x.single(ctx, r.hierarchical, i, k)
 			continue
 		}
@@ -197,8 +188,7 @@ func (x *matrixSearch) row(ctx context.Context, q *hierarchy.Query, table *hiera
 		sum := hierarchy.Measure{up[0] + down[0], up[1] + down[1]}
 		x.addStart(&sum, i, start)
 		x.addGoal(&sum, k, goal)
-		a, b := x.sources[i][start.snap], x.targets[k][goal.snap]
-		x.note(i, k, row.Cost[k]-biases[k]-a.extra-b.extra, sum)
+		x.note(i, k, row.Cost[k]-biases[k], sum)
 	}
 }
 
@@ -224,22 +214,31 @@ func sharesSegment(a, b []snap) bool {
 	return false
 }
 
-// privateBoth tells whether a way might lead by roads for ends only all along.
-func (x *matrixSearch) privateBoth(i, k int) bool {
-	private := func(snaps []snap) bool {
-		for _, s := range snaps {
-			if x.m.atEndsOnly(2*s.segment) || x.m.atEndsOnly(2*s.segment+1) {
-				return true
+// inside returns the segments that can be reached from some snaps by roads for ends only: a way there need never come
+// to others.
+func (x *matrixSearch) inside(snaps []snap) map[uint32]bool {
+	var out map[uint32]bool
+	for _, s := range snaps {
+		for _, e := range bothWays(s.segment) {
+			if !x.m.Open(e) || !x.m.atEndsOnly(e) {
+				continue
 			}
+			if out == nil {
+				out = map[uint32]bool{}
+			}
+			x.r.explore(x.m, e, 0, true, nil, func(_ *tree, edge, _ uint32) bool { out[edge/2] = true; return true })
 		}
-		return false
 	}
-	return private(x.sources[i]) && private(x.targets[k])
+	return out
+}
+
+func touches(segments map[uint32]bool, snaps []snap) bool {
+	return slices.ContainsFunc(snaps, func(s snap) bool { return segments[s.segment] })
 }
 
 // add adds what a part of an edge measures.
 func (x *matrixSearch) add(sum *hierarchy.Measure, e uint32, part float64) {
-	sum[0] += x.r.region.Segment(e/2).LengthM * part
+	sum[0] += x.r.region.LengthOf(e/2) * part
 	t := x.m.edgeTime(e)
 	if part < 0 {
 		sum[1] -= float64(t - share(t, 1+part))

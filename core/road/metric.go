@@ -32,11 +32,15 @@ type Metric struct {
 	// net is the size of the net that each junction belongs to, by edges that can be travelled.
 	net []int32
 	// Closures are what is closed or slow at the moment, by directed edge.
-	closed   map[uint32]Closure
-	avoided  Trait
-	weighed  *hierarchy.Metric
+	closed  map[uint32]Closure
+	avoided Trait
+	weighed *hierarchy.Metric
+	// sums are lengths and times along the hierarchy arcs.
+	sums     *hierarchy.Sums
 	fastest  float64 // metres a tick
 	turnCost [6]uint32
+	// parallel is what the metric is customized by, and its searches are shared out by.
+	parallel hierarchy.Parallel
 }
 
 type pointRule struct {
@@ -48,7 +52,7 @@ type pointRule struct {
 // another
 // way. It costs some 50 ns for each segment; Customize, which follows, makes it quick to search.
 func NewMetric(r *region.Region, p *Profile) *Metric {
-	m := &Metric{Profile: p, region: r, rules: make([]rule, r.Kinds()), points: make([]pointRule, r.Kinds()),
+	m := &Metric{Profile: p, region: r, rules: make([]rule, r.Kinds()), points: make([]pointRule, r.Kinds()), parallel: hierarchy.Goroutines(1),
 		banned: make([]bool, r.Kinds())}
 	for k := range m.rules {
 		tags := parseTags(r.KindText(uint32(k)))
@@ -133,9 +137,11 @@ func (m *Metric) joinNets() {
 }
 
 // Customize makes the metric quick to search: some seconds for a million junctions. Until it is done searches take A*.
-func (m *Metric) Customize(workers int) *Metric {
+func (m *Metric) Customize(parallel hierarchy.Parallel) *Metric {
 	next := *m
-	next.weighed = hierarchy.Customize(m.region.Hierarchy(), weights{&next}, workers)
+	next.parallel = parallel
+	next.weighed = hierarchy.Customize(m.region.Hierarchy(), weights{&next}, parallel)
+	next.sums = hierarchy.NewSums(next.weighed, next.measure)
 	return &next
 }
 
@@ -143,7 +149,7 @@ func (m *Metric) Customize(workers int) *Metric {
 func (m *Metric) Ready() bool { return m.weighed != nil }
 
 // rule returns what the profile makes of an edge's road.
-func (m *Metric) rule(edge uint32) *rule { return &m.rules[m.region.Segment(edge/2).Kind] }
+func (m *Metric) rule(edge uint32) *rule { return &m.rules[m.region.KindOf(edge/2)] }
 
 // Open tells whether an edge can be travelled at all, at the ends of a way or on it.
 func (m *Metric) Open(edge uint32) bool { return m.edgeCost(edge) < Infinite }

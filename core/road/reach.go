@@ -18,7 +18,7 @@ type Area struct {
 
 const (
 	// gridSide is how many cells the grid that areas are drawn on has along its longer side.
-	gridSide = 360
+	gridSide = 300
 	// leastCellM is the least side of a cell, in metres.
 	leastCellM = 12
 	// besideCells is how far beside the roads an area reaches, in cells, and besideMostM in metres at least.
@@ -48,7 +48,7 @@ func (r *Router) Reach(ctx context.Context, m *Metric, at geo.Point, times []flo
 	if err != nil {
 		return nil, err
 	}
-	g := r.newGrid(snaps[0], edges, longest, inward)
+	g := r.newGrid(m, snaps[0], edges, longest, inward)
 	out := make([]Area, len(times))
 	for i, s := range times {
 		out[i] = Area{s, g.above(s)}
@@ -56,76 +56,192 @@ func (r *Router) Reach(ctx context.Context, m *Metric, at geo.Point, times []flo
 	return out, nil
 }
 
+// searched says up to how many edges Dijkstra's search goes before a sweep over the whole hierarchy takes over.
+const searched = 6_000
+
 // within returns the edges that can be entered within a time, each as soon as it can be; against the roads' direction
 // if inward is set, counted from the end then.
 func (r *Router) within(ctx context.Context, m *Metric, s snap, longest uint32, inward bool) ([]arrival, error) {
+	x := &reachSearch{r: r, m: m, snap: s, longest: longest, inward: inward, entered: map[uint32]bool{}}
 	l := r.labels.Get().(*labels)
 	defer r.labels.Put(l)
 	l.begin()
-	left := func(e uint32) uint32 { // the time along a whole edge
-		if m.avoided != 0 && m.rule(e).traits&m.avoided != 0 || m.edgeCost(e) >= Infinite {
-			return Infinite
-		}
-		return m.edgeTime(e)
-	}
 	for _, e := range bothWays(s.segment) {
-		t := left(e)
-		if t >= Infinite {
-			continue
+		if t := x.time(e); t < Infinite {
+			l.reach(e, share(t, x.ahead(e)), none, 0)
 		}
-		part := 1 - s.part(e)
-		if inward {
-			part = s.part(e)
-		}
-		l.reach(e, share(t, part), none, 0)
 	}
-	var out []arrival
-	entered := map[uint32]bool{} // roads for ends only that were entered from others
+	// Where time is what ways are compared by, and nothing is avoided, the hierarchy knows the answer for all.
+	known := m.Ready() && len(m.Profile.Prefer) == 0 && m.avoided == 0
 	for n := 1; ; n++ {
 		if n%askEvery == 0 && ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		x, ok := l.settle()
+		if known && n > searched {
+			return x.sweep(l), nil
+		}
+		v, ok := l.settle()
 		if !ok {
-			return out, nil
+			return x.out, nil
 		}
-		cost, e := l.cost[x.node], r.region.EdgeOf(x.node)
-		whole := left(e)
-		enter := uint32(0)
-		if cost > whole {
-			enter = cost - whole
+		x.settle(l, v.node, l.cost[v.node])
+	}
+}
+
+// reachSearch is the search for what can be reached within a time.
+type reachSearch struct {
+	r       *Router
+	m       *Metric
+	snap    snap
+	longest uint32
+	inward  bool
+	out     []arrival
+	// entered are roads for ends only that were entered from others.
+	entered map[uint32]bool
+}
+
+// time is the time along a whole edge.
+func (x *reachSearch) time(e uint32) uint32 {
+	if x.m.avoided != 0 && x.m.rule(e).traits&x.m.avoided != 0 || x.m.edgeCost(e) >= Infinite {
+		return Infinite
+	}
+	return x.m.edgeTime(e)
+}
+
+// ahead is the part of the first edge that is travelled.
+func (x *reachSearch) ahead(e uint32) float64 {
+	if x.inward {
+		return x.snap.part(e)
+	}
+	return 1 - x.snap.part(e)
+}
+
+// note notes when an edge is left, and tells whether it is entered in time.
+func (x *reachSearch) note(e, leave uint32) bool {
+	enter := uint32(0)
+	if whole := x.time(e); leave > whole {
+		enter = leave - whole
+	}
+	if enter > x.longest {
+		return false
+	}
+	x.out = append(x.out, arrival{e, enter, leave})
+	return true
+}
+
+func (x *reachSearch) settle(l *labels, v, cost uint32) {
+	r, m := x.r, x.m
+	e := r.region.EdgeOf(v)
+	if !x.note(e, cost) || cost > x.longest {
+		return
+	}
+	// A road for ends only leads on to others where the way began on such, and only to its like where it came to it.
+	private := m.atEndsOnly(e)
+	inside := private && x.entered[v]
+	next := func(u, turn uint32) {
+		to := r.region.EdgeOf(u)
+		t := x.time(to)
+		if t >= Infinite || inside && !m.atEndsOnly(to) {
+			return
 		}
-		if enter > longest {
-			continue
-		}
-		out = append(out, arrival{e, enter, cost})
-		if cost > longest {
-			continue
-		}
-		// A road for ends only leads on to others where the way began on such, and only to its like where it came to
-		// it.
-		inside := m.atEndsOnly(e) && entered[x.node]
-		next := func(v, turn uint32) {
-			to := r.region.EdgeOf(v)
-			t := left(to)
-			if t >= Infinite || inside && !m.atEndsOnly(to) {
-				return
+		if sum := cost + turn + t; !(l.stamp[u] == l.run && l.cost[u] <= sum) {
+			l.reach(u, sum, v, 0)
+			if m.atEndsOnly(to) {
+				x.entered[u] = inside || !private
 			}
-			if sum := cost + turn + t; !(l.stamp[v] == l.run && l.cost[v] <= sum) {
-				l.reach(v, sum, x.node, 0)
-				if m.atEndsOnly(to) {
-					entered[v] = inside || !m.atEndsOnly(e)
+		}
+	}
+	if x.inward {
+		r.before(m, e, next)
+		return
+	}
+	for _, to := range r.region.Edges(r.region.Head(e)) {
+		if turn := m.turn(v, to); turn < Infinite {
+			next(r.region.Turn(v, to), turn)
+		}
+	}
+}
+
+// sweep has the hierarchy find all at once; roads for ends only, which it leaves out, are searched from there.
+func (x *reachSearch) sweep(l *labels) []arrival {
+	r, m := x.r, x.m
+	ends, bias := r.starts(m, []snap{x.snap}), uint32(0)
+	if x.inward {
+		ends, bias = r.goals(m, nil, []snap{x.snap})
+	}
+	q := r.queries.Get()
+	defer r.queries.Put(q)
+	cost := make([]uint32, r.region.Vertices())
+	x.out = x.out[:0]
+	var closed []uint32 // roads for ends only
+	l.begin()
+	limit := min(Infinite-1, x.longest+bias)
+	for _, span := range q.All(m.weighed, r.seeds(ends), x.inward, limit, m.parallel, cost) {
+		for rank := span.From; rank <= span.To; rank++ {
+			c := cost[rank]
+			e := r.region.EdgeOf(r.region.At(rank))
+			if c >= Infinite {
+				if m.atEndsOnly(e) {
+					closed = append(closed, e)
+				}
+				continue
+			}
+			if c -= min(c, bias); c > x.longest+longestTicks {
+				continue
+			}
+			if x.inward {
+				c += m.edgeTime(e) // the search backwards counts from the edge's end
+			}
+			x.note(e, c)
+		}
+	}
+	private := func(e uint32) {
+		if x.time(e) >= Infinite {
+			return
+		}
+		look := func(u, turn uint32) {
+			if c := cost[r.region.Rank(u)]; c < Infinite && !m.atEndsOnly(r.region.EdgeOf(u)) {
+				if c -= min(c, bias); c > x.longest {
+					return
+				}
+				if x.inward {
+					c += m.edgeTime(r.region.EdgeOf(u))
+				}
+				x.entered[e] = true
+				l.reach(e, c+turn+x.time(e), none, 0)
+			}
+		}
+		if x.inward {
+			for _, to := range r.region.Edges(r.region.Head(e)) {
+				if turn := m.turn(e, to); turn < Infinite {
+					look(r.region.Turn(e, to), turn)
 				}
 			}
+			return
 		}
-		if inward {
-			r.before(m, e, next)
-			continue
-		}
-		for _, to := range r.region.Edges(r.region.Head(e)) {
-			if turn := m.turn(x.node, to); turn < Infinite {
-				next(r.region.Turn(x.node, to), turn)
+		for _, out := range r.region.Edges(r.region.Tail(e)) {
+			if cost[r.region.Rank(out^1)] <= limit || r.region.HasCopies() {
+				r.before(m, e, look)
+				return
 			}
+		}
+	}
+	for _, e := range closed {
+		private(e)
+	}
+	for _, e := range bothWays(x.snap.segment) {
+		if t := x.time(e); t < Infinite && m.atEndsOnly(e) {
+			x.entered[e] = false
+			l.reach(e, share(t, x.ahead(e)), none, 0)
+		}
+	}
+	for {
+		v, ok := l.settle()
+		if !ok {
+			return x.out
+		}
+		if c := l.cost[v.node]; m.atEndsOnly(r.region.EdgeOf(v.node)) {
+			x.settle(l, v.node, c)
 		}
 	}
 }
@@ -140,7 +256,7 @@ type grid struct {
 }
 
 // newGrid draws how soon what lies at the edges is reached.
-func (r *Router) newGrid(s snap, edges []arrival, longest uint32, inward bool) *grid {
+func (r *Router) newGrid(m *Metric, s snap, edges []arrival, longest uint32, inward bool) *grid {
 	box := r.boxOf(s, edges)
 	cos := math.Max(0.02, math.Cos((box.South+box.North)/2*math.Pi/180))
 	const metres = 111_200.0
@@ -157,8 +273,32 @@ func (r *Router) newGrid(s snap, edges []arrival, longest uint32, inward bool) *
 		g.seconds[i] = math.Inf(1)
 	}
 	stamp := newStamp(cell, reach)
+	times := make([]arrival, 2*r.region.Segments())
+	segments := make([]uint32, 0, len(edges)) // each once
 	for _, a := range edges {
-		r.drawEdge(g, stamp, s, a, longest, inward, cell)
+		if times[a.edge|1].leave|times[a.edge&^1].leave == 0 {
+			segments = append(segments, a.edge/2)
+		}
+		if t := &times[a.edge]; t.leave == 0 || a.leave < t.leave {
+			*t = arrival{a.edge, a.enter, max(1, a.leave)}
+		}
+	}
+	halves := [2]*grid{g, {}}
+	*halves[1] = *g
+	halves[1].seconds = slices.Clone(g.seconds)
+	m.parallel.Do(2, func(n int) {
+		var line []geo.E7
+		for _, i := range segments[len(segments)*n/2 : len(segments)*(n+1)/2] {
+			if r.region.LengthOf(i) < cell { // its bends lie within a cell or two
+				line = append(line[:0], r.region.Junction(r.region.Tail(2*i)), r.region.Junction(r.region.Head(2*i)))
+			} else {
+				line = r.region.AppendShape(line[:0], i)
+			}
+			r.drawSegment(halves[n], stamp, s, i, line, [2]arrival{times[2*i], times[2*i+1]}, longest, inward, cell)
+		}
+	})
+	for i, t := range halves[1].seconds {
+		g.seconds[i] = math.Min(g.seconds[i], t)
 	}
 	return g
 }
@@ -167,12 +307,10 @@ func (r *Router) boxOf(s snap, edges []arrival) geo.Box {
 	at := s.at
 	box := geo.Box{South: at.Lat(), North: at.Lat(), West: at.Lng(), East: at.Lng()}
 	for _, a := range edges {
-		for _, n := range []uint32{r.region.Tail(a.edge), r.region.Head(a.edge)} {
-			p := r.region.Junction(n).Point()
-			lng := at.Lng() + geo.WrapLng(p.Lng()-at.Lng())
-			box.South, box.North = min(box.South, p.Lat()), max(box.North, p.Lat())
-			box.West, box.East = min(box.West, lng), max(box.East, lng)
-		}
+		p := r.region.Junction(r.region.Head(a.edge))
+		lat, lng := float64(p.Lat)/1e7, at.Lng()+geo.WrapLng(float64(p.Lng)/1e7-at.Lng())
+		box.South, box.North = min(box.South, lat), max(box.North, lat)
+		box.West, box.East = min(box.West, lng), max(box.East, lng)
 	}
 	return box
 }
@@ -196,41 +334,65 @@ func newStamp(cell, reach float64) *stamp {
 	return s
 }
 
-func (r *Router) drawEdge(g *grid, st *stamp, s snap, a arrival, longest uint32, inward bool, cell float64) {
-	line := r.region.Shape(a.edge / 2)
-	total := r.region.Segment(a.edge / 2).LengthM
-	backward := a.edge&1 == 1 != inward // whether time runs against the segment's own direction
-	from, span := float64(a.enter)/ticks, float64(a.leave-a.enter)/ticks
-	first, last := 0.0, 1.0
+// course is how time passes along a segment in one direction: from when, how long, and over which part of it.
+type course struct {
+	from, span  float64
+	first, last float64
+	backward    bool
+}
+
+func courseOf(a arrival, s snap, backward bool) course {
+	c := course{from: float64(a.enter) / ticks, span: float64(a.leave-a.enter) / ticks, last: 1, backward: backward}
 	if a.edge/2 == s.segment && a.enter == 0 { // only what lies ahead of the start
-		first = s.alongM / math.Max(1e-9, total)
+		c.first = s.part(2 * s.segment)
 		if backward {
-			first, last = 0, first
+			c.first, c.last = 0, c.first
 		}
 	}
-	along := 0.0
-	lastCell := -1
+	return c
+}
+
+// at returns when a part of the segment is reached.
+func (c *course) at(part float64) float64 {
+	if part < c.first-1e-6 || part > c.last+1e-6 {
+		return math.Inf(1)
+	}
+	along := part - c.first
+	if c.backward {
+		along = c.last - part
+	}
+	return c.from + c.span*math.Min(1, along/math.Max(1e-9, c.last-c.first))
+}
+
+// drawSegment notes on a grid when each point of a segment is reached, whichever direction comes first.
+func (r *Router) drawSegment(g *grid, st *stamp, s snap, segment uint32, line []geo.E7, both [2]arrival, longest uint32,
+	inward bool, cell float64,
+) {
+	total := math.Max(1e-9, r.region.LengthOf(segment))
+	var room [2]course
+	courses := room[:0]
+	for dir, a := range both {
+		if a.leave != 0 {
+			courses = append(courses, courseOf(a, s, (dir == 1) != inward)) // inward, time runs against the traffic
+		}
+	}
+	along, lastCell := 0.0, -1
 	for k := 1; k < len(line); k++ {
-		p, q := line[k-1].Point(), line[k].Point()
-		dLat, dLng := q.Lat()-p.Lat(), geo.WrapLng(q.Lng()-p.Lng())
+		lat, lng := float64(line[k-1].Lat)/1e7, float64(line[k-1].Lng)/1e7
+		dLat, dLng := float64(line[k].Lat)/1e7-lat, geo.WrapLng(float64(line[k].Lng)/1e7-lng)
 		d := math.Hypot(dLat/g.stepLat, dLng/g.stepLng) * cell
 		n := 1 + int(d/cell)
 		for j := range n + 1 {
 			t := float64(j) / float64(n)
-			part := (along + t*d) / math.Max(1e-9, total)
-			if part < first-1e-6 || part > last+1e-6 {
-				continue
+			when := math.Inf(1)
+			for i := range courses {
+				when = math.Min(when, courses[i].at((along+t*d)/total))
 			}
-			share := (part - first) / math.Max(1e-9, last-first)
-			if backward {
-				share = (last - part) / math.Max(1e-9, last-first)
-			}
-			when := from + span*math.Min(1, share)
 			if when > float64(longest)/ticks {
 				continue
 			}
-			lng := g.west + geo.WrapLng(p.Lng()+t*dLng-g.west)
-			x, y := int(math.Round((lng-g.west)/g.stepLng)), int(math.Round((p.Lat()+t*dLat-g.south)/g.stepLat))
+			east := geo.WrapLng(lng + t*dLng - g.west)
+			x, y := int(math.Round(east/g.stepLng)), int(math.Round((lat+t*dLat-g.south)/g.stepLat))
 			if c := y*g.w + x; c != lastCell || j == 0 {
 				g.press(st, x, y, when)
 				lastCell = c
@@ -281,7 +443,7 @@ func (g *grid) above(seconds float64) [][][]geo.Point {
 	}
 	for _, h := range holes {
 		for i := len(outer) - 1; i >= 0; i-- { // the smallest outline that it lies in
-			if holds(outer[i], h[0]) {
+			if len(outer) == 1 || holds(outer[i], h[0]) {
 				polygons[i] = append(polygons[i], g.positions(h))
 				break
 			}

@@ -49,7 +49,7 @@ func seconds(t uint32) float64 { return float64(t) / ticks }
 // assemble tells a way that was found.
 func (r *Router) assemble(m *Metric, start, end snap, way found, to geo.Point) *Route {
 	route := &Route{FromRoadM: start.offM, ToRoadM: end.offM, Line: []geo.Point{start.at},
-		Kinds: map[region.Class]float64{}, Edges: way.edges, Cost: seconds(way.cost - start.extra - end.extra)}
+		Kinds: map[region.Class]float64{}, Edges: way.edges, Cost: seconds(way.cost)}
 	var pieces []piece
 	for i, e := range way.edges {
 		from, till := 0.0, 1.0

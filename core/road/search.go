@@ -298,3 +298,47 @@ func (r *Router) Cost(ctx context.Context, m *Metric, method string, e *Ends) fl
 	}
 	return seconds(cost - e.bias)
 }
+
+// CostsFrom returns what the quickest ways from one point to others cost in seconds, by one run of Dijkstra's algorithm
+// over all that can be reached; NaN where there is none. It is what the other methods are held to.
+func (r *Router) CostsFrom(m *Metric, from geo.Point, to []geo.Point) []float64 {
+	out := make([]float64, len(to))
+	for i := range out {
+		out[i] = math.NaN()
+	}
+	start, err := r.locate(m, from)
+	if err != nil {
+		return out
+	}
+	l := r.labels.Get().(*labels)
+	defer r.labels.Put(l)
+	l.begin()
+	for _, s := range r.starts(m, start) {
+		l.reach(s.vertex, s.cost, none, 0)
+	}
+	for x, ok := l.settle(); ok; x, ok = l.settle() {
+		cost := l.cost[x.node]
+		r.region.Turns(x.node, func(v uint32) {
+			if c := m.onTheWay(x.node, r.region.EdgeOf(v)); c < Infinite {
+				l.reach(v, cost+c, x.node, 0)
+			}
+		})
+	}
+	for i, p := range to {
+		end, err := r.locate(m, p)
+		if err != nil {
+			continue
+		}
+		best := uint64(r.direct(m, start, end).cost)
+		goals, bias := r.goals(m, start, end)
+		for _, g := range goals {
+			if c := l.reached(g.vertex); c < Infinite {
+				best = min(best, uint64(c)+uint64(g.cost)-uint64(bias))
+			}
+		}
+		if best < Infinite {
+			out[i] = float64(best) / ticks
+		}
+	}
+	return out
+}

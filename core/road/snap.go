@@ -124,7 +124,7 @@ func (r *Router) project(i uint32, p geo.Point) snap {
 	for j := 1; j <= k; j++ {
 		s.alongM += geodesy.Distance(shape[j-1], shape[j])
 	}
-	length := r.region.Segment(i).LengthM
+	length := r.region.LengthOf(i)
 	s.alongM = math.Min(length, s.alongM+geodesy.Distance(shape[k], s.at))
 	s.restM = length - s.alongM
 	s.offM = geodesy.Distance(p, s.at)

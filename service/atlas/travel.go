@@ -159,15 +159,14 @@ func (w *wayfinder) baseLocked(p *road.Profile) *road.Metric {
 	}
 	m = road.NewMetric(w.region, p)
 	if w.region.Segments() < largeRegion {
-		m = m.Customize(1)
+		m = m.Customize(regionfile.Parallel)
 		w.plain[p] = m
 		return m
 	}
 	w.plain[p] = m
 	w.work.Go(func() {
 		var ready *road.Metric
-		// One goroutine: a file that cannot be read any more is noticed only in the goroutine that reads it.
-		if err := regionfile.Guard(func() { ready = m.Customize(1) }); err != nil {
+		if err := regionfile.Guard(func() { ready = m.Customize(regionfile.Parallel) }); err != nil {
 			return // the next request meets the same fault, and takes the region out of use
 		}
 		w.mu.Lock()

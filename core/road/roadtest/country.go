@@ -22,7 +22,7 @@ const town = 20
 // seed gives the same country.
 func Country(seed uint64, nodes int) *region.Draft {
 	rnd := rand.New(rand.NewPCG(seed, 1))
-	side := town * max(1, int(math.Sqrt(float64(nodes)/2.75))/town) // a junction has 1.75 shape points
+	side := town * max(1, int(math.Sqrt(float64(nodes)/2.58))/town) // a junction has 1.75 shape points
 	c := &country{rnd: rnd, side: side, next: int64(side*side) + 1,
 		d: &region.Draft{RoadNodes: map[int64]geo.E7{}, RoadPoints: map[int64][]string{}}}
 	for i := range side {

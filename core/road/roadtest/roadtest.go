@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"viandante/core/geo"
+	"viandante/core/hierarchy"
 	"viandante/core/region"
 	"viandante/core/road"
 	"viandante/profiles"
@@ -22,7 +23,7 @@ var Names = []string{"car", "bicycle", "foot"}
 
 // Metric weighs a region's roads for a shipped profile, ready to search.
 func Metric(r *region.Region, name string) *road.Metric {
-	return road.NewMetric(r, Profile(name)).Customize(2)
+	return road.NewMetric(r, Profile(name)).Customize(hierarchy.Goroutines(2))
 }
 
 // Open encodes a draft and opens it.

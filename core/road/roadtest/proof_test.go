@@ -1,0 +1,109 @@
+package roadtest_test
+
+import (
+	"context"
+	"math"
+	"math/rand/v2"
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"viandante/codec/osm"
+	"viandante/core/geo"
+	"viandante/core/region"
+	"viandante/core/road"
+	"viandante/core/road/roadtest"
+	"viandante/demo/demotest"
+)
+
+// regions are the island, an extract of real map data, and a generated country.
+func regions(t *testing.T) map[string]*region.Region {
+	t.Helper()
+	file, err := roadtest.RealExtract("*.osm.bz2")
+	require.NoError(t, err)
+	f, err := os.Open(file)
+	require.NoError(t, err)
+	defer f.Close()
+	draft, _, err := osm.Read(context.Background(), f, "real")
+	require.NoError(t, err)
+	return map[string]*region.Region{"island": demotest.Island(t).Region, "real": roadtest.Open(t, draft),
+		"country": roadtest.Open(t, roadtest.Country(3, 30_000))}
+}
+
+// Ten thousand pairs a profile cost by the hierarchy's matrix what they cost by Dijkstra's algorithm with the same
+// rules of turns, with other roads closed for each tenth of them; a part of them is told as a route as well, whose time
+// and length are the matrix's.
+func TestTenThousandPairsAProfile(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(8, 1))
+	for name, r := range regions(t) {
+		router := road.NewRouter(r)
+		point := func() geo.Point {
+			p := r.Junction(uint32(rnd.IntN(r.Junctions()))).Point()
+			return geo.MustPoint(p.Lat()+(rnd.Float64()-0.5)*0.002, p.Lng()+(rnd.Float64()-0.5)*0.002)
+		}
+		for _, profile := range roadtest.Names {
+			open := roadtest.Metric(r, profile)
+			pairs, none := 0, 0
+			for round := range 10 {
+				m := open
+				if round > 0 {
+					m = m.Closed(someClosed(rnd, r))
+				}
+				from, to := make([]geo.Point, 10), make([]geo.Point, 100)
+				for i := range from {
+					from[i] = point()
+				}
+				for i := range to {
+					to[i] = point()
+				}
+				table, err := router.Matrix(t.Context(), m, from, to)
+				require.NoError(t, err)
+				for i := range from {
+					want := router.CostsFrom(m, from[i], to)
+					for k := range to {
+						pairs++
+						if math.IsNaN(want[k]) {
+							none++
+						}
+						checkPair(t, router, m, from[i], to[k], want[k], k%40 == 0, table, i, k)
+					}
+				}
+			}
+			t.Logf("%s by %s: %d pairs, no way for %d", name, profile, pairs, none)
+			assert.Equal(t, 10_000, pairs)
+			assert.Less(t, none, 9_000)
+		}
+	}
+}
+
+func checkPair(t *testing.T, router *road.Router, m *road.Metric, from, to geo.Point, want float64, route bool,
+	table *road.Matrix, i, k int,
+) {
+	t.Helper()
+	if math.IsNaN(want) {
+		require.True(t, math.IsNaN(table.CostS[i][k]))
+		return
+	}
+	require.InDelta(t, want, table.CostS[i][k], 1e-6, "%v to %v by %s", from, to, m.Profile.Name)
+	if !route {
+		return
+	}
+	way, err := router.Find(t.Context(), m, from, to)
+	require.NoError(t, err)
+	require.InDelta(t, want, way.Cost, 1e-6)
+	require.InDelta(t, table.DurationsS[i][k], way.DurationS, 0.02, "%v to %v by %s", from, to, m.Profile.Name)
+	require.InDelta(t, table.DistancesM[i][k], way.DistanceM, 0.01)
+}
+
+// someClosed blocks or slows thirty segments.
+func someClosed(rnd *rand.Rand, r *region.Region) map[uint32]road.Closure {
+	out := map[uint32]road.Closure{}
+	for range 30 {
+		s := uint32(rnd.IntN(r.Segments()))
+		c := road.Closure{Factor: []float64{4, math.Inf(1)}[rnd.IntN(2)]}
+		out[2*s], out[2*s+1] = c, c
+	}
+	return out
+}

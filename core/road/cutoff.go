@@ -55,7 +55,7 @@ func (r *Router) cutOff(ctx context.Context, m *Metric, start, end []snap, from,
 		return err
 	}
 	e := &CutOffError{Nearest: nearest, LeftM: left}
-	few := max(cutOffBelow, max(forth, back)/10)
+	few := max(min(cutOffBelow, r.region.Segments()), max(forth, back)/10)
 	e.Start, e.End = forth < few, back < few
 	if len(m.closed) > 0 {
 		open := *m

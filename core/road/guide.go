@@ -69,6 +69,7 @@ func (r *Router) guide(m *Metric, route *Route, pieces []piece) {
 				last.Exit, last.Name, last.Class = exits, r.region.Text(p.segment.Name), p.segment.Class
 				last.Turn = turnOver(route, last, p)
 				inside = false
+			case inside: // on, past other ways out
 			default:
 				if turn, wanted := r.wanted(m, route, p, in); wanted {
 					r.step(route, p, in, turn)

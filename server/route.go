@@ -166,7 +166,7 @@ func presentWay(found *service.Journeys, n int, w wording) *geojson.Feature {
 	f := presentLegs(way.Legs, w)
 	s := sumOf(way)
 	p := f.Properties
-	p["by"], p["distance_m"], p["duration_s"] = found.Profile.Name, s.distance, s.duration
+	p["by"], p["distance_m"], p["duration_s"] = found.Profile.Name, rounded(s.distance, 3), rounded(s.duration, 2)
 	p["climb_m"], p["descent_m"] = rounded(s.up, 1), rounded(s.down, 1)
 	kinds := map[string]float64{}
 	for k, m := range s.kinds {
@@ -220,8 +220,8 @@ func presentLegs(legs []*road.Route, w wording) *geojson.Feature {
 			steps[i] = presentStep(&leg.Steps[i], offset, w.language)
 		}
 		one := map[string]any{
-			"distance_m":  leg.DistanceM,
-			"duration_s":  leg.DurationS,
+			"distance_m":  rounded(leg.DistanceM, 3),
+			"duration_s":  rounded(leg.DurationS, 2),
 			"climb_m":     rounded(leg.UpM, 1),
 			"descent_m":   rounded(leg.DownM, 1),
 			"from_road_m": leg.FromRoadM,
@@ -242,8 +242,8 @@ func presentStep(st *road.Step, offset int, l *road.Language) map[string]any {
 		"turn":          st.Turn,
 		"name":          st.Name,
 		"way":           st.Class.String(),
-		"distance_m":    st.DistanceM,
-		"duration_s":    st.DurationS,
+		"distance_m":    rounded(st.DistanceM, 3),
+		"duration_s":    rounded(st.DurationS, 2),
 		"bearing_deg":   defined(st.Bearing),
 		"arrival_deg":   defined(st.Arrival),
 		"arms_deg":      append([]float64{}, st.Arms...),

@@ -16,6 +16,7 @@ import (
 
 	"viandante/core/feature"
 	"viandante/core/geo"
+	"viandante/core/region"
 	"viandante/service/atlas"
 	"viandante/service/fault"
 	"viandante/store"
@@ -34,6 +35,10 @@ type Closure struct {
 	// Area is an outline and its holes, as of a GeoJSON Polygon.
 	Area    [][]geo.Pair `json:"area,omitempty"`
 	Segment string       `json:"segment,omitempty"`
+	// By are the modes that it is for: car, bicycle, foot; none for all.
+	By []string `json:"by,omitempty"`
+	// Ways are the classes of road that it is for: path, track, street; none for all.
+	Ways []string `json:"ways,omitempty"`
 	// From and Until are when it holds, nil for at once and for ever.
 	From  *time.Time `json:"from,omitempty"`
 	Until *time.Time `json:"until,omitempty"`
@@ -60,6 +65,18 @@ func checkClosure(_ context.Context, v *Service, _ Actor, c *Closure) error {
 		return fault.Refuse("factor", fmt.Sprint(c.Factor), errors.New("must be from 1 to 100 times as long"))
 	case c.State != "slow":
 		c.Factor = 0
+	}
+	slices.Sort(c.By)
+	c.By = slices.Compact(c.By)
+	for _, by := range c.By {
+		if _, err := region.ParseMode(by); err != nil {
+			return fault.Refuse("by", feature.Clip(by), err)
+		}
+	}
+	for _, way := range c.Ways {
+		if _, err := region.RoadClass(way); err != nil || len(c.Ways) > 20 {
+			return fault.Refuse("ways", feature.Clip(way), err)
+		}
 	}
 	if c.From != nil && c.Until != nil && !c.Until.After(*c.From) {
 		return fault.Refuse("until", c.Until.Format(time.RFC3339), errors.New("must be after from"))
@@ -123,6 +140,20 @@ func (c *Closure) where() (out atlas.Closure, err error) {
 	}
 	if c.Area != nil && len(out.Area) == 0 {
 		return out, fault.Refuse("area", "", errors.New("has no ring"))
+	}
+	for _, by := range c.By {
+		mode, err := region.ParseMode(by)
+		if err != nil {
+			return out, err
+		}
+		out.Modes = append(out.Modes, mode)
+	}
+	for _, way := range c.Ways {
+		class, err := region.RoadClass(way)
+		if err != nil {
+			return out, err
+		}
+		out.Classes = append(out.Classes, class)
 	}
 	switch c.State {
 	case "blocked":

@@ -206,3 +206,6 @@ func (v *Service) NearbyByTime(
 
 // offRoadM is how far a place may lie from the road that it is reached by: so much of its distance takes no time.
 const offRoadM = 5000
+
+// ProfileDir is the directory where profiles of one's own lie.
+func (v *Service) ProfileDir() string { return v.atlas.ProfileDir() }

@@ -8,6 +8,7 @@ import (
 	"math"
 	"net"
 	"slices"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -118,7 +119,7 @@ func plant(ctx context.Context, svc *service.Service, island *demo.Island) error
 		}
 	}
 	return errors.Join(plantStretches(island, keep), plantDesk(ctx, svc, island), plantJourneys(ctx, svc, island),
-		plantParty(ctx, svc, island))
+		plantParty(ctx, svc, island), plantClosures(ctx, svc, island))
 }
 
 // plantMended stores a post as it was first written down, some metres off and without what is noted of it, and then as
@@ -183,6 +184,51 @@ func plantStretches(
 	for i, s := range island.Beats(6) {
 		if err := one("beats", "beat", s, map[string]any{"warden": wardens[(i+3)%len(wardens)],
 			"walked_on": fmt.Sprintf("2026-11-%02d", 3+i*3), "bicycle": i%2 == 0}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// nestingUntil is when a nesting ground is opened again: the end of its season that comes next.
+func nestingUntil(i int, now time.Time) time.Time {
+	until := time.Date(2027, 1, 10+2*i, 0, 0, 0, 0, time.UTC)
+	for !until.After(now) {
+		until = until.AddDate(1, 0, 0)
+	}
+	return until
+}
+
+// plantClosures closes the paths through nesting grounds to who walks or rides, until their season ends.
+func plantClosures(ctx context.Context, svc *service.Service, island *demo.Island) error {
+	for i, s := range island.NestingGrounds(9) {
+		rings := s.Rings
+		if rings == nil {
+			ring := make([]geo.Point, 24)
+			for k := range ring {
+				p, _, err := geodesy.Destination(geodesy.Ellipsoid, s.Middle, float64(15*k), s.RadiusM)
+				if err != nil {
+					return err
+				}
+				ring[k] = p.Rounded()
+			}
+			rings = [][]geo.Point{ring}
+		}
+		until := nestingUntil(i, time.Now())
+		c := service.Closure{Name: s.Name, State: "blocked", By: []string{"bicycle", "foot"},
+			Ways: []string{"path", "steps", "track", "cycleway"}, Until: &until}
+		for _, ring := range rings {
+			pairs := make([]geo.Pair, len(ring))
+			for k, p := range ring {
+				pairs[k] = geo.Pair{p.Lng(), p.Lat()}
+			}
+			c.Area = append(c.Area, pairs)
+		}
+		_, _, err := svc.PutClosure(ctx, demoActor, demoID("closure "+s.Name), c, service.Match{New: true})
+		if fault.Is(err, fault.Impossible) {
+			continue // nothing leads there
+		}
+		if unlessThere(err) != nil {
 			return err
 		}
 	}

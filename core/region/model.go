@@ -7,6 +7,7 @@ package region
 
 import (
 	"slices"
+	"strings"
 
 	"viandante/core/geo"
 	"viandante/core/relief"
@@ -126,6 +127,15 @@ var classNames = [classCount]string{
 	"point",
 	"barrier",
 	"housenumber",
+}
+
+// RoadClass returns the class of road of a name: from path to ferry.
+func RoadClass(name string) (Class, error) {
+	if i := slices.Index(classNames[Path:Ferry+1], name); i >= 0 {
+		return Path + Class(i), nil
+	}
+	return 0, &geo.ParseError{Input: name, Reason: "is no class of road",
+		Hint: strings.Join(classNames[Path:Ferry+1], ", ")}
 }
 
 func (c Class) String() string {

@@ -91,30 +91,33 @@ func (m *Metric) changed(next *Metric, edges []uint32) *Metric {
 // Closures returns what is closed.
 func (m *Metric) Closures() map[uint32]Closure { return m.closed }
 
-// besideM is how far a road may lie from a line that names it, in metres, and alongShare which part of it must.
+// besideM is how far a road may lie from a line that names it, in metres; alongShare which part of it must lie so near,
+// or alongM how many metres: more than of a road that only crosses.
 const (
 	besideM    = 12.0
 	alongShare = 0.6
+	alongM     = 40.0
 )
 
 // SegmentsAlong returns the segments that a line of at least two positions follows: most of their length lies beside
-// it. A line of many kilometres is looked at piece by piece.
+// it, or a good stretch.
 func SegmentsAlong(r *region.Region, line []geo.Point) (found []uint32) {
 	for _, i := range segmentsNear(r, line, besideM) {
 		shape := points(r.Shape(i))
 		near, length := 0.0, 0.0
 		for k := 1; k < len(shape); k++ {
-			n := 1 + int(geodesy.Distance(shape[k-1], shape[k])/besideM)
+			d := geodesy.Distance(shape[k-1], shape[k])
+			n := 1 + int(d/besideM)
 			for j := range n {
 				t := (float64(j) + 0.5) / float64(n)
 				p := between(shape[k-1], shape[k], t)
-				length++
+				length += d / float64(n)
 				if _, _, foot := nearestOn(line, p); geodesy.Distance(foot, p) <= besideM {
-					near++
+					near += d / float64(n)
 				}
 			}
 		}
-		if near >= alongShare*length {
+		if near >= math.Min(alongShare*length, alongM) {
 			found = append(found, i)
 		}
 	}

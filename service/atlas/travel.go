@@ -46,6 +46,10 @@ type Closure struct {
 	Segment string
 	// Factor multiplies the time: Infinity where it is blocked, 1 where it is open again.
 	Factor float64
+	// Modes are those that it is for, none for all.
+	Modes []region.Mode
+	// Classes are the classes of road that it is for, none for all.
+	Classes []region.Class
 }
 
 // profileSet is the profiles at a moment.
@@ -56,11 +60,11 @@ type profileSet struct {
 }
 
 // ProfileDir is where the profiles of one's own lie, beside the regions.
-func ProfileDir(regionDir string) string { return filepath.Join(filepath.Dir(regionDir), "profiles") }
+func (a *Atlas) ProfileDir() string { return filepath.Join(filepath.Dir(a.dir), "profiles") }
 
 // readProfiles reads the profiles of one's own again when a file of them has changed.
 func (a *Atlas) readProfiles() {
-	dir := ProfileDir(a.dir)
+	dir := a.ProfileDir()
 	files := os.DirFS(dir)
 	stamp := ""
 	names, _ := fs.Glob(files, "*.yaml") // the pattern is sound
@@ -108,7 +112,13 @@ type wayfinder struct {
 	mu     sync.Mutex
 	plain  map[*road.Profile]*road.Metric // with nothing closed or avoided
 	kept   []derived                      // the last used first
-	closed map[string]map[uint32]road.Closure
+	closed map[closedKey]map[uint32]road.Closure
+}
+
+// closedKey names closures as they are for a mode.
+type closedKey struct {
+	closures string
+	mode     region.Mode
 }
 
 type derived struct {
@@ -122,12 +132,12 @@ const (
 	// largeRegion is from how many segments on metrics are made ready in the background: below, it takes some 0.1 s.
 	largeRegion = 100_000
 	// mostMetrics is how many are kept besides the plain ones, mostClosed how many sets of closures as edges.
-	mostMetrics, mostClosed = 6, 8
+	mostMetrics, mostClosed = 6, 24
 )
 
 func newWayfinder(r *region.Region, work *sync.WaitGroup) *wayfinder {
 	return &wayfinder{region: r, router: road.NewRouter(r), work: work, plain: map[*road.Profile]*road.Metric{},
-		closed: map[string]map[uint32]road.Closure{}}
+		closed: map[closedKey]map[uint32]road.Closure{}}
 }
 
 // prepare makes the metrics of some profiles, so that whoever asks first does not wait.
@@ -205,22 +215,26 @@ func (w *wayfinder) metric(p *road.Profile, t Travel) *road.Metric {
 			from = d.metric // the one used last: less has changed since
 		}
 	}
-	m := from.Avoiding(t.Avoid).Closed(w.edges(t.Closures))
+	m := from.Avoiding(t.Avoid).Closed(w.edges(t.Closures, p.Kind))
 	w.kept = slices.Insert(w.kept, 0, derived{p, t.Avoid, key, m})
 	w.kept = w.kept[:min(len(w.kept), mostMetrics)]
 	return m
 }
 
-// edges returns what some closures are in this region. The caller holds w.mu.
-func (w *wayfinder) edges(c *Closures) map[uint32]road.Closure {
+// edges returns what some closures are in this region for a mode. The caller holds w.mu.
+func (w *wayfinder) edges(c *Closures, mode region.Mode) map[uint32]road.Closure {
 	if c == nil {
 		return nil
 	}
-	if known, ok := w.closed[c.Key]; ok {
+	key := closedKey{c.Key, mode}
+	if known, ok := w.closed[key]; ok {
 		return known
 	}
 	out := map[uint32]road.Closure{}
 	for _, one := range c.All {
+		if len(one.Modes) > 0 && !slices.Contains(one.Modes, mode) {
+			continue
+		}
 		for _, s := range w.segments(one) {
 			for _, e := range []uint32{2 * s, 2*s + 1} {
 				if one.Factor == 1 {
@@ -234,12 +248,18 @@ func (w *wayfinder) edges(c *Closures) map[uint32]road.Closure {
 	if len(w.closed) >= mostClosed {
 		clear(w.closed)
 	}
-	w.closed[c.Key] = out
+	w.closed[key] = out
 	return out
 }
 
 // segments returns the segments that a closure is about.
 func (w *wayfinder) segments(c Closure) []uint32 {
+	return slices.DeleteFunc(w.segmentsAt(c), func(s uint32) bool {
+		return len(c.Classes) > 0 && !slices.Contains(c.Classes, w.region.Segment(s).Class)
+	})
+}
+
+func (w *wayfinder) segmentsAt(c Closure) []uint32 {
 	switch {
 	case c.Segment != "":
 		if s, ok := road.SegmentOf(w.region, c.Segment); ok {

@@ -98,7 +98,7 @@ export function useServed(at: Ref<LatLng | null>, by: Ref<string[]>, exclude: Re
   })
 }
 
-/** How far and how long it is by road to places, by id; null where there is no way. They come one after the other. */
+/** How far and how long it is by road to places, by id; null where there is no way. */
 export function useByRoad(wanted: Ref<{ id: string; at: LatLng }[]>) {
   const found = ref<Record<string, { distanceM: number; durationS: number } | null>>({})
   watch(
@@ -107,15 +107,16 @@ export function useByRoad(wanted: Ref<{ id: string; at: LatLng }[]>) {
       const stop = new AbortController()
       clean(() => stop.abort())
       if (!before || now[1] !== before[1] || now[2] !== before[2]) found.value = {}
-      for (const { id, at } of wanted.value) {
-        if (!desk.standpoint || stop.signal.aborted) return
-        if (id in found.value) continue
-        const query = { from: position(desk.standpoint), to: position(at), by: desk.by }
-        const answer = await api.GET('/v1/route', { params: { query }, signal: stop.signal }).catch(() => null)
-        if (stop.signal.aborted) return
-        const way = answer?.data?.features[0]?.properties
-        found.value[id] = way ? { distanceM: way.distance_m, durationS: way.duration_s } : null
-      }
+      const missing = wanted.value.filter(({ id }) => !(id in found.value))
+      if (!desk.standpoint || !missing.length) return
+      const pair = ({ lat, lng }: LatLng) => [lng, lat]
+      const body = { from: [pair(desk.standpoint)], to: missing.map(({ at }) => pair(at)), by: desk.by }
+      const answer = await api.POST('/v1/matrix', { body, signal: stop.signal }).catch(() => null)
+      if (stop.signal.aborted) return
+      missing.forEach(({ id }, i) => {
+        const [seconds, metres] = [answer?.data?.durations_s[0]?.[i], answer?.data?.distances_m[0]?.[i]]
+        found.value[id] = seconds != null && metres != null ? { distanceM: metres, durationS: seconds } : null
+      })
     },
     { immediate: true },
   )

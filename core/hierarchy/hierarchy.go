@@ -44,9 +44,6 @@ type Arcs struct {
 // Vertices returns how many there are.
 func (h *Hierarchy) Vertices() int { return len(h.Parent) }
 
-// Len returns how many arcs there are, in both directions together.
-func (h *Hierarchy) Len() int { return len(h.Up.Other) + len(h.Down.Other) }
-
 // find returns the arc at v whose other end is u; ok is false where there is none.
 func (a *Arcs) find(v, u uint32) (uint32, bool) {
 	first, row := a.First[v], a.Other[a.First[v]:a.First[v+1]]

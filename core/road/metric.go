@@ -36,12 +36,15 @@ type Metric struct {
 	avoided Trait
 	weighed *hierarchy.Metric
 	// sums are lengths and times along the hierarchy arcs.
-	sums     *hierarchy.Sums
-	fastest  float64 // metres a tick
-	turnCost [6]uint32
+	sums    *hierarchy.Sums
+	fastest float64 // metres a tick
+	turns   turnTicks
 	// parallel is what the metric is customized by, and its searches are shared out by.
 	parallel hierarchy.Parallel
 }
+
+// turnTicks are what turns cost, and boarding a ferry.
+type turnTicks struct{ near, across, sharp, round, larger, board uint32 }
 
 type pointRule struct {
 	ticks     uint32
@@ -62,9 +65,8 @@ func NewMetric(r *region.Region, p *Profile) *Metric {
 		m.banned[k] = p.bound(tags)
 	}
 	t := p.Turns
-	for i, s := range []float64{t.Near, t.Across, t.Sharp, t.Round, t.Larger, p.BoardS} {
-		m.turnCost[i] = toTicks(s)
-	}
+	m.turns = turnTicks{near: toTicks(t.Near), across: toTicks(t.Across), sharp: toTicks(t.Sharp),
+		round: toTicks(t.Round), larger: toTicks(t.Larger), board: toTicks(p.BoardS)}
 	m.weigh()
 	m.joinNets()
 	return m
@@ -217,7 +219,7 @@ func (m *Metric) pass(in, edge uint32) (cost uint32) {
 		if !r.MayTurnRound(in) || !m.mustTurnRound(in) {
 			return Infinite
 		}
-		return m.turnCost[3]
+		return m.turns.round
 	}
 	node := r.Tail(edge)
 	if kind, ok := r.NodeKind(node); ok {
@@ -227,7 +229,7 @@ func (m *Metric) pass(in, edge uint32) (cost uint32) {
 	}
 	from, to := m.rule(in), m.rule(edge)
 	if to.ferry && !from.ferry {
-		cost += m.turnCost[5]
+		cost += m.turns.board
 	}
 	if len(r.Edges(node)) > 2 && !from.roundabout && !to.roundabout {
 		cost += m.bend(in, edge, from, to)
@@ -263,16 +265,16 @@ func (m *Metric) bend(in, out uint32, from, to *rule) (cost uint32) {
 	}
 	if angle >= turnFrom {
 		if left == m.Profile.Turns.KeepLeft {
-			cost = m.turnCost[0]
+			cost = m.turns.near
 		} else {
-			cost = m.turnCost[1]
+			cost = m.turns.across
 		}
 	}
 	if angle >= sharpFrom {
-		cost += m.turnCost[2]
+		cost += m.turns.sharp
 	}
 	if to.rank > from.rank && from.rank > 0 {
-		cost += m.turnCost[4]
+		cost += m.turns.larger
 	}
 	return cost
 }

@@ -109,9 +109,6 @@ func (p *Profile) Fastest() float64 {
 	return math.Max(most, 60) / 3.6 // a ferry may be faster than who takes it
 }
 
-// Key is a text that is the same for profiles that weigh all roads alike.
-func (p *Profile) Key() string { return fmt.Sprintf("%+v", *p) }
-
 // tagset reads the text of a kind.
 type tagset map[string]string
 

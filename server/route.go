@@ -229,7 +229,7 @@ func presentLegs(legs []*road.Route, w wording) *geojson.Feature {
 			"steps":       steps,
 		}
 		if w.segments {
-			one["segments"] = leg.SegmentIDs
+			one["segments"] = leg.SegmentIDs()
 		}
 		out = append(out, one)
 	}

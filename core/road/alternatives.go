@@ -19,7 +19,7 @@ const (
 	mostShared  = 0.75
 	localPart   = 0.2
 	// mostTried bounds how many candidates are looked at.
-	mostTried = 12
+	mostTried = 8
 )
 
 // MostAlternatives is how many other ways may be asked for.

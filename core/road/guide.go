@@ -47,6 +47,8 @@ type Step struct {
 	Climb float64
 	// in and out are the edges by which the junction is reached and left; none at the start.
 	in, out uint32
+	// name is the number of Name.
+	name uint32
 }
 
 // guide makes the line and the steps of a route.
@@ -66,7 +68,8 @@ func (r *Router) guide(m *Metric, route *Route, pieces []piece) {
 			case in != none && inside && !round:
 				exits++
 				last := &route.Steps[len(route.Steps)-1]
-				last.Exit, last.Name, last.Class = exits, r.region.Text(p.segment.Name), p.segment.Class
+				last.Exit, last.Name, last.name = exits, r.region.Text(p.segment.Name), p.segment.Name
+				last.Class = p.segment.Class
 				last.Turn = turnOver(route, last, p)
 				inside = false
 			case inside: // on, past other ways out
@@ -99,9 +102,17 @@ func (r *Router) waysOut(m *Metric, in, out uint32) (n int) {
 // turnAt names the change of direction where a piece begins.
 func turnAt(route *Route, p piece) Turn {
 	if n := len(route.Line); len(route.Steps) > 0 && n > 1 {
-		return turnBy(bearing(p.line[0], p.line[1]) - bearing(route.Line[n-2], route.Line[n-1]))
+		return turnBy(heading(p.line[0], p.line[1]) - heading(route.Line[n-2], route.Line[n-1]))
 	}
 	return Depart
+}
+
+// heading is about the bearing from one point to another that is near: on a plane, to a hundredth of a degree. Which
+// way
+// a road turns needs no more, and it is asked for at each junction.
+func heading(from, to geo.Point) float64 {
+	cos := math.Cos((from.Lat() + to.Lat()) / 2 * math.Pi / 180)
+	return math.Atan2(geo.WrapLng(to.Lng()-from.Lng())*cos, to.Lat()-from.Lat()) * 180 / math.Pi
 }
 
 // turnOver names the change of direction over a roundabout, from the way in to the way out.
@@ -120,7 +131,6 @@ func (r *Router) wanted(m *Metric, route *Route, p piece, in uint32) (Turn, bool
 	}
 	turn := turnAt(route, p)
 	last := &route.Steps[len(route.Steps)-1]
-	name := r.region.Text(p.segment.Name)
 	ferry := p.segment.Class == region.Ferry
 	switch {
 	case turn == Back, ferry != (last.Class == region.Ferry):
@@ -129,13 +139,13 @@ func (r *Router) wanted(m *Metric, route *Route, p piece, in uint32) (Turn, bool
 		return turn, true
 	case last.Class == region.Steps && p.segment.Class != region.Steps:
 		return turn, true
-	case name != last.Name:
+	case p.segment.Name != last.name:
 		// A stretch without a name that goes on between two of one name is no news; a bend without another road
 		// neither.
-		return turn, name != "" || turn != Straight || r.choices(m, in, p.edge) > 1
+		return turn, p.segment.Name != 0 || turn != Straight || r.choices(m, in, p.edge) > 1
 	case turn == Straight:
-		return turn, name == "" && p.segment.Class != last.Class
-	case name == "":
+		return turn, p.segment.Name == 0 && p.segment.Class != last.Class
+	case p.segment.Name == 0:
 		return turn, r.choices(m, in, p.edge) > 1 || p.segment.Class != last.Class
 	}
 	return turn, turn != SlightLeft && turn != SlightRight && r.straighter(m, in, p.edge)
@@ -171,7 +181,8 @@ func (r *Router) step(route *Route, p piece, in uint32, turn Turn) {
 	if n := len(route.Line); len(route.Steps) > 0 && n > 1 {
 		arrival = bearing(route.Line[n-2], route.Line[n-1])
 	}
-	s := Step{Turn: turn, Name: r.region.Text(p.segment.Name), Class: p.segment.Class, Arrival: arrival,
+	s := Step{Turn: turn, Name: r.region.Text(p.segment.Name), name: p.segment.Name, Class: p.segment.Class,
+		Arrival: arrival,
 		Bearing: bearing(p.line[0], p.line[1]), At: p.line[0], From: len(route.Line) - 1, in: in, out: p.edge}
 	if p.segment.Class == region.Steps {
 		s.Climb = p.segment.UpM - p.segment.DownM

@@ -171,7 +171,8 @@ func (x *reachSearch) sweep(l *labels) []arrival {
 	}
 	q := r.queries.Get()
 	defer r.queries.Put(q)
-	cost := make([]uint32, r.region.Vertices())
+	cost := r.costs.Get().([]uint32)
+	defer r.costs.Put(cost)
 	x.out = x.out[:0]
 	var closed []uint32 // roads for ends only
 	l.begin()
@@ -273,7 +274,8 @@ func (r *Router) newGrid(m *Metric, s snap, edges []arrival, longest uint32, inw
 		g.seconds[i] = math.Inf(1)
 	}
 	stamp := newStamp(cell, reach)
-	times := make([]arrival, 2*r.region.Segments())
+	times := r.arrivals.Get().([]arrival)
+	defer r.arrivals.Put(times)
 	segments := make([]uint32, 0, len(edges)) // each once
 	for _, a := range edges {
 		if times[a.edge|1].leave|times[a.edge&^1].leave == 0 {
@@ -297,6 +299,9 @@ func (r *Router) newGrid(m *Metric, s snap, edges []arrival, longest uint32, inw
 			r.drawSegment(halves[n], stamp, s, i, line, [2]arrival{times[2*i], times[2*i+1]}, longest, inward, cell)
 		}
 	})
+	for _, i := range segments { // empty again for the next
+		times[2*i], times[2*i+1] = arrival{}, arrival{}
+	}
 	for i, t := range halves[1].seconds {
 		g.seconds[i] = math.Min(g.seconds[i], t)
 	}

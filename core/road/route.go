@@ -30,9 +30,18 @@ type Route struct {
 	Traits Trait
 	Steps  []Step
 	// Edges are the directed edges that it follows, the first and the last in part.
-	Edges []uint32
-	// SegmentIDs are the stable ids of their segments.
-	SegmentIDs []string
+	Edges  []uint32
+	region *region.Region
+}
+
+// SegmentIDs are the stable ids of the segments that a route follows.
+func (route *Route) SegmentIDs() (ids []string) {
+	for i, e := range route.Edges {
+		if i == 0 || e/2 != route.Edges[i-1]/2 {
+			ids = append(ids, SegmentID(route.region, e/2))
+		}
+	}
+	return ids
 }
 
 // piece is a stretch of one edge on the way.
@@ -49,7 +58,7 @@ func seconds(t uint32) float64 { return float64(t) / ticks }
 // assemble tells a way that was found.
 func (r *Router) assemble(m *Metric, start, end snap, way found, to geo.Point) *Route {
 	route := &Route{FromRoadM: start.offM, ToRoadM: end.offM, Line: []geo.Point{start.at},
-		Kinds: map[region.Class]float64{}, Edges: way.edges, Cost: seconds(way.cost)}
+		Kinds: map[region.Class]float64{}, Edges: way.edges, Cost: seconds(way.cost), region: r.region}
 	var pieces []piece
 	for i, e := range way.edges {
 		from, till := 0.0, 1.0
@@ -75,12 +84,6 @@ func (r *Router) assemble(m *Metric, start, end snap, way found, to geo.Point) *
 		if p.lengthM > 0 {
 			route.Kinds[p.segment.Class] += p.lengthM
 			route.Traits |= m.rule(e).traits
-		}
-	}
-	for _, e := range way.edges {
-		if id := SegmentID(r.region, e/2); len(route.SegmentIDs) == 0 || route.SegmentIDs[len(
-			route.SegmentIDs)-1] != id {
-			route.SegmentIDs = append(route.SegmentIDs, id)
 		}
 	}
 	r.guide(m, route, pieces)

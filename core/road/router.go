@@ -24,12 +24,16 @@ type Router struct {
 	region  *region.Region
 	queries *hierarchy.Pool
 	labels  sync.Pool
+	// costs and arrivals are memory for searches of reach, a place for each vertex and each edge.
+	costs, arrivals sync.Pool
 }
 
 // NewRouter returns a router; nothing is prepared but memory for searches, which is kept from one to the next.
 func NewRouter(r *region.Region) *Router {
 	router := &Router{region: r, queries: hierarchy.NewPool(r.Hierarchy())}
 	router.labels.New = func() any { return newLabels(r.Vertices()) }
+	router.costs.New = func() any { return make([]uint32, r.Vertices()) }
+	router.arrivals.New = func() any { return make([]arrival, 2*r.Segments()) }
 	return router
 }
 

@@ -152,7 +152,8 @@ type roadBench struct {
 func waysIn(name string, r *region.Region, s *roadStages) ([]row, error) {
 	b := &roadBench{name: name, r: r, rnd: rand.New(rand.NewPCG(5, 5))}
 	if s != nil {
-		b.add(fmt.Sprintf("%s (%d junctions, %d segments): built, its order with it", name, r.Junctions(), r.Segments()),
+		what := fmt.Sprintf("%d junctions, %d segments: built, their order with them", r.Junctions(), r.Segments())
+		b.add(what,
 			s.EncodeS, "s", "300 s", "the most memory, in GB", s.PeakGB)
 	}
 	if err := b.memory(); err != nil {

@@ -194,7 +194,8 @@ func (m *Metric) get(v, w uint32) uint32 {
 	return Infinite
 }
 
-// middle returns the vertex by way of which the arc from v to w is as short as it is, and what the arcs to it and from it
+// middle returns the vertex by way of which the arc from v to w is as short as it is, and what the arcs to it and from
+// it
 // weigh. It is the highest vertex of the path between them, so it looks at the highest first.
 func (m *Metric) middle(v, w, weight uint32) (x, first, second uint32, ok bool) {
 	h := m.h

@@ -42,7 +42,8 @@ const branchesSwept = 32
 
 // All fills cost, a place for each vertex, with what it costs to get there from some seeds, or from there to them with
 // back, as far as that is no more than limit; more or Infinite elsewhere. It climbs from the seeds, and sweeps over the
-// vertices from the highest down (Delling, Goldberg, Nowatzyk and Werneck 2013), but for branches that nothing leads into
+// vertices from the highest down (Delling, Goldberg, Nowatzyk and Werneck 2013), but for branches that nothing leads
+// into
 // within the limit. It returns the ranks that it looked at.
 func (q *Query) All(m *Metric, seeds []Seed, back bool, limit uint32, parallel Parallel, cost []uint32) []Span {
 	for i := range cost {

@@ -224,7 +224,8 @@ func (s *sections) bytes() []byte {
 
 // fixed is what may be read from a file in place: values without pointers whose every bit pattern is valid.
 type fixed interface {
-	uint8 | uint16 | uint32 | uint64 | int64 | geo.E7 | spatial.Box | groundRecord | segmentRecord | banRecord | passRecord |
+	uint8 | uint16 | uint32 | uint64 | int64 | geo.E7 | spatial.Box |
+		groundRecord | segmentRecord | banRecord | passRecord |
 		addressRecord | streetRecord |
 		settlementRecord | landmarkRecord | reliefRecord | postcodeRecord | crossingRecord | lexicon.Node |
 		nameRecord | thingRecord

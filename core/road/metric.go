@@ -55,8 +55,9 @@ type pointRule struct {
 // another
 // way. It costs some 50 ns for each segment; Customize, which follows, makes it quick to search.
 func NewMetric(r *region.Region, p *Profile) *Metric {
-	m := &Metric{Profile: p, region: r, rules: make([]rule, r.Kinds()), points: make([]pointRule, r.Kinds()), parallel: hierarchy.Goroutines(1),
-		banned: make([]bool, r.Kinds())}
+	m := &Metric{Profile: p, region: r, rules: make([]rule, r.Kinds()), points: make([]pointRule, r.Kinds()),
+		parallel: hierarchy.Goroutines(1),
+		banned:   make([]bool, r.Kinds())}
 	for k := range m.rules {
 		tags := parseTags(r.KindText(uint32(k)))
 		m.rules[k] = p.rule(tags)

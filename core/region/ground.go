@@ -450,19 +450,3 @@ func appendParts(b []byte, parts [][]geo.E7) []byte {
 	}
 	return appendUnits(b, units)
 }
-
-// readParts returns false for bytes that are no geometry.
-func readParts(b []byte) ([][]geo.E7, bool) {
-	var s scratch
-	if !s.read(b) {
-		return nil, false
-	}
-	parts := make([][]geo.E7, len(s.parts))
-	for i, part := range s.parts {
-		parts[i] = make([]geo.E7, len(part))
-		for k, p := range part {
-			parts[i][k] = geo.E7{Lat: p.Y, Lng: p.X}
-		}
-	}
-	return parts, true
-}

@@ -6,6 +6,7 @@ import (
 	"hash/crc32"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -500,4 +501,20 @@ func TestOffsetsDoNotWrap(t *testing.T) {
 	assert.Equal(t, uint32(math.MaxUint32), n)
 	_, err = offset32(math.MaxUint32 + 1)
 	assert.ErrorIs(t, err, errTooLarge)
+}
+
+// An order that was made for another network is refused, whatever of the two was changed.
+func TestAnOrderOfAnotherNetworkIsRefused(t *testing.T) {
+	data, err := Encode(sample())
+	require.NoError(t, err)
+	for _, name := range []string{"HKEY", "EDGE", "RANK", "HUOT", "HPAR"} {
+		changed := slices.Clone(data)
+		dir, err := openDirectory(changed)
+		require.NoError(t, err)
+		section := dir.section(name)
+		require.NotEmpty(t, section, name)
+		section[0] ^= 1
+		_, err = Open(changed)
+		require.ErrorIs(t, err, ErrCorrupt, name)
+	}
 }

@@ -171,8 +171,9 @@ func (x *reachSearch) sweep(l *labels) []arrival {
 	}
 	q := r.queries.Get()
 	defer r.queries.Put(q)
-	cost := r.costs.Get().([]uint32)
-	defer r.costs.Put(cost)
+	pooled := r.costs.Get().(*[]uint32)
+	defer r.costs.Put(pooled)
+	cost := *pooled
 	x.out = x.out[:0]
 	var closed []uint32 // roads for ends only
 	l.begin()
@@ -274,8 +275,9 @@ func (r *Router) newGrid(m *Metric, s snap, edges []arrival, longest uint32, inw
 		g.seconds[i] = math.Inf(1)
 	}
 	stamp := newStamp(cell, reach)
-	times := r.arrivals.Get().([]arrival)
-	defer r.arrivals.Put(times)
+	pooled := r.arrivals.Get().(*[]arrival)
+	defer r.arrivals.Put(pooled)
+	times := *pooled
 	segments := make([]uint32, 0, len(edges)) // each once
 	for _, a := range edges {
 		if times[a.edge|1].leave|times[a.edge&^1].leave == 0 {

@@ -32,8 +32,8 @@ type Router struct {
 func NewRouter(r *region.Region) *Router {
 	router := &Router{region: r, queries: hierarchy.NewPool(r.Hierarchy())}
 	router.labels.New = func() any { return newLabels(r.Vertices()) }
-	router.costs.New = func() any { return make([]uint32, r.Vertices()) }
-	router.arrivals.New = func() any { return make([]arrival, 2*r.Segments()) }
+	router.costs.New = func() any { cost := make([]uint32, r.Vertices()); return &cost }
+	router.arrivals.New = func() any { at := make([]arrival, 2*r.Segments()); return &at }
 	return router
 }
 

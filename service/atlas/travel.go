@@ -125,7 +125,7 @@ type derived struct {
 	profile  *road.Profile
 	avoid    road.Trait
 	closures string
-	metric   *road.Metric
+	metric   func() *road.Metric
 }
 
 const (
@@ -189,19 +189,19 @@ func (w *wayfinder) baseLocked(p *road.Profile) *road.Metric {
 	return m
 }
 
-// metric returns the metric for a way of travelling.
+// metric returns the metric for a way of travelling. Where it has to be made, only those wait who ask for the same.
 func (w *wayfinder) metric(p *road.Profile, t Travel) *road.Metric {
 	key := ""
 	if t.Closures != nil {
 		key = t.Closures.Key
 	}
 	w.mu.Lock()
-	defer w.mu.Unlock()
 	base := w.baseLocked(p)
 	if t.Avoid == 0 && key == "" {
+		w.mu.Unlock()
 		return base
 	}
-	from := base
+	var from func() *road.Metric
 	for i, d := range w.kept {
 		if d.profile != p || d.avoid != t.Avoid {
 			continue
@@ -209,25 +209,35 @@ func (w *wayfinder) metric(p *road.Profile, t Travel) *road.Metric {
 		if d.closures == key {
 			copy(w.kept[1:i+1], w.kept[:i])
 			w.kept[0] = d
-			return d.metric
+			w.mu.Unlock()
+			return d.metric()
 		}
-		if from == base {
-			from = d.metric // the one used last: less has changed since
+		if from == nil {
+			from = d.metric // the one used last of those: less has changed since
 		}
 	}
-	m := from.Avoiding(t.Avoid).Closed(w.edges(t.Closures, p.Kind))
-	w.kept = slices.Insert(w.kept, 0, derived{p, t.Avoid, key, m})
+	if from == nil {
+		from = func() *road.Metric { return base }
+	}
+	made := sync.OnceValue(func() *road.Metric {
+		return from().Avoiding(t.Avoid).Closed(w.edges(t.Closures, p.Kind))
+	})
+	w.kept = slices.Insert(w.kept, 0, derived{p, t.Avoid, key, made})
 	w.kept = w.kept[:min(len(w.kept), mostMetrics)]
-	return m
+	w.mu.Unlock()
+	return made()
 }
 
-// edges returns what some closures are in this region for a mode. The caller holds w.mu.
+// edges returns what some closures are in this region for a mode. The caller must not hold w.mu.
 func (w *wayfinder) edges(c *Closures, mode region.Mode) map[uint32]road.Closure {
 	if c == nil {
 		return nil
 	}
 	key := closedKey{c.Key, mode}
-	if known, ok := w.closed[key]; ok {
+	w.mu.Lock()
+	known, ok := w.closed[key]
+	w.mu.Unlock()
+	if ok {
 		return known
 	}
 	out := map[uint32]road.Closure{}
@@ -245,6 +255,8 @@ func (w *wayfinder) edges(c *Closures, mode region.Mode) map[uint32]road.Closure
 			}
 		}
 	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
 	if len(w.closed) >= mostClosed {
 		clear(w.closed)
 	}

@@ -2,6 +2,7 @@ package roadtest_test
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"testing"
@@ -387,4 +388,52 @@ func TestBothDirectionsOfOneRoad(t *testing.T) {
 		assert.InDelta(t, 100, way.DistanceM, 0.5)
 		assert.Len(t, way.Steps, 2)
 	}
+}
+
+// With the only bridge closed there is no way: it is said that this is why, and how near one gets.
+func TestTheOnlyBridgeIsClosed(t *testing.T) {
+	p := plan{"1 -600 0\n2 -50 0\n3 50 0\n4 600 0", `
+		1 1,2 highway=residential name=West_Bank
+		2 2,3 highway=residential bridge=yes name=Bridge
+		3 3,4 highway=residential name=East_Bank`, ""}
+	r := p.region(t)
+	router, m := road.NewRouter(r), roadtest.Metric(r, "car")
+	closed := map[uint32]road.Closure{}
+	for i := range uint32(r.Segments()) {
+		if r.Segment(i).Way == 2 {
+			blocked := road.Closure{Factor: math.Inf(1)}
+			closed[2*i], closed[2*i+1] = blocked, blocked
+		}
+	}
+	_, err := router.Find(t.Context(), m.Closed(closed), at(-500, 0), at(500, 0))
+	var cut *road.CutOffError
+	require.ErrorAs(t, err, &cut)
+	require.ErrorIs(t, err, road.ErrNoRoute)
+	assert.True(t, cut.Closed)
+	assert.InDelta(t, 550, cut.LeftM, 1, "one gets to the bridge")
+	assert.ErrorContains(t, err, "while what is closed stays closed")
+	way, err := router.Find(t.Context(), m.Closed(closed).Closed(nil), at(-500, 0), at(500, 0))
+	require.NoError(t, err)
+	assert.InDelta(t, 1000, way.DistanceM, 1)
+}
+
+// A region without roads, points off all roads, a point and itself: none of it is a way, each is said plainly.
+func TestWhatIsNoWay(t *testing.T) {
+	empty := roadtest.Open(t, &region.Draft{Name: "nothing"})
+	_, err := road.NewRouter(empty).Find(t.Context(), roadtest.Metric(empty, "car"), at(0, 0), at(10, 0))
+	var off *road.OffRoadError
+	require.ErrorAs(t, err, &off)
+	r := plan{crossNodes, crossWays, ""}.region(t)
+	router, m := road.NewRouter(r), roadtest.Metric(r, "foot")
+	_, err = router.Find(t.Context(), m, at(0, 0), geo.MustPoint(10, 10))
+	require.ErrorAs(t, err, &off)
+	same, err := router.Find(t.Context(), m, at(100, 0), at(100, 0))
+	require.NoError(t, err)
+	assert.Zero(t, same.DistanceM)
+	forbids := road.Profile{Name: "nobody", Access: []string{"access"}, Speeds: map[string]float64{"raceway": 50},
+		Top:   50,
+		Other: 5}
+	require.NoError(t, forbids.Check())
+	_, err = router.Find(t.Context(), road.NewMetric(r, &forbids), at(0, 0), at(10, 0))
+	require.ErrorAs(t, err, &off, "a profile that forbids everything finds no road")
 }

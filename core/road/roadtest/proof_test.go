@@ -5,6 +5,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"os"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -106,4 +107,41 @@ func someClosed(rnd *rand.Rand, r *region.Region) map[uint32]road.Closure {
 		out[2*s], out[2*s+1] = c, c
 	}
 	return out
+}
+
+// On foot, on the level, the way back takes as long as the way there; and no way is longer than by way of a third
+// point.
+func TestWaysOnFootAreSymmetricAndNoneIsLongerThanByAThirdPoint(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(9, 1))
+	draft := roadtest.Random(rnd, 24)
+	draft.RoadPoints = nil // a third point may lie on either side of a gate, and on a private road
+	for i := range draft.Roads {
+		draft.Roads[i].Tags = slices.DeleteFunc(draft.Roads[i].Tags, func(t string) bool { return t == "access=private" })
+	}
+	r := roadtest.Open(t, draft)
+	router, m := road.NewRouter(r), roadtest.Metric(r, "foot")
+	at := make([]geo.Point, 40)
+	for i := range at {
+		at[i] = r.Junction(uint32(rnd.IntN(r.Junctions()))).Point()
+	}
+	table, err := router.Matrix(t.Context(), m, at, at)
+	require.NoError(t, err)
+	compared := 0
+	for i := range at {
+		for k := range at {
+			there, back := table.CostS[i][k], table.CostS[k][i]
+			require.Equal(t, math.IsNaN(there), math.IsNaN(back))
+			if math.IsNaN(there) {
+				continue
+			}
+			require.InDelta(t, there, back, 0.02)
+			for j := range at {
+				if by := table.CostS[i][j] + table.CostS[j][k]; !math.IsNaN(by) {
+					require.LessOrEqual(t, there, by+0.03)
+					compared++
+				}
+			}
+		}
+	}
+	assert.Greater(t, compared, 10_000)
 }

@@ -115,8 +115,9 @@ func TestWaysOnFootAreSymmetricAndNoneIsLongerThanByAThirdPoint(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(9, 1))
 	draft := roadtest.Random(rnd, 24)
 	draft.RoadPoints = nil // a third point may lie on either side of a gate, and on a private road
+	private := func(tag string) bool { return tag == "access=private" }
 	for i := range draft.Roads {
-		draft.Roads[i].Tags = slices.DeleteFunc(draft.Roads[i].Tags, func(t string) bool { return t == "access=private" })
+		draft.Roads[i].Tags = slices.DeleteFunc(draft.Roads[i].Tags, private)
 	}
 	r := roadtest.Open(t, draft)
 	router, m := road.NewRouter(r), roadtest.Metric(r, "foot")

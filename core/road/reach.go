@@ -18,7 +18,7 @@ type Area struct {
 
 const (
 	// gridSide is how many cells the grid that areas are drawn on has along its longer side.
-	gridSide = 300
+	gridSide = 260
 	// leastCellM is the least side of a cell, in metres.
 	leastCellM = 12
 	// besideCells is how far beside the roads an area reaches, in cells, and besideMostM in metres at least.
@@ -310,16 +310,24 @@ func (r *Router) newGrid(m *Metric, s snap, edges []arrival, longest uint32, inw
 	return g
 }
 
+// boxOf returns the box around the ends of edges; its sides may lie beyond 180 degrees.
 func (r *Router) boxOf(s snap, edges []arrival) geo.Box {
-	at := s.at
-	box := geo.Box{South: at.Lat(), North: at.Lat(), West: at.Lng(), East: at.Lng()}
+	const around = 360e7
+	at := s.at.E7()
+	south, north, west, east := at.Lat, at.Lat, int64(0), int64(0)
 	for _, a := range edges {
 		p := r.region.Junction(r.region.Head(a.edge))
-		lat, lng := float64(p.Lat)/1e7, at.Lng()+geo.WrapLng(float64(p.Lng)/1e7-at.Lng())
-		box.South, box.North = min(box.South, lat), max(box.North, lat)
-		box.West, box.East = min(box.West, lng), max(box.East, lng)
+		south, north = min(south, p.Lat), max(north, p.Lat)
+		d := int64(p.Lng) - int64(at.Lng)
+		if d > around/2 {
+			d -= around
+		} else if d < -around/2 {
+			d += around
+		}
+		west, east = min(west, d), max(east, d)
 	}
-	return box
+	return geo.Box{South: float64(south) / 1e7, North: float64(north) / 1e7,
+		West: s.at.Lng() + float64(west)/1e7, East: s.at.Lng() + float64(east)/1e7}
 }
 
 // stamp is what is reached on foot about a point: cells away, and the seconds that it takes.
@@ -348,9 +356,10 @@ type course struct {
 	backward    bool
 }
 
+// courseOf is the course along the segment that the start lies on.
 func courseOf(a arrival, s snap, backward bool) course {
 	c := course{from: float64(a.enter) / ticks, span: float64(a.leave-a.enter) / ticks, last: 1, backward: backward}
-	if a.edge/2 == s.segment && a.enter == 0 { // only what lies ahead of the start
+	if a.enter == 0 { // only what lies ahead of the start
 		c.first = s.part(2 * s.segment)
 		if backward {
 			c.first, c.last = 0, c.first
@@ -379,9 +388,15 @@ func (r *Router) drawSegment(g *grid, st *stamp, s snap, segment uint32, line []
 	var room [2]course
 	courses := room[:0]
 	for dir, a := range both {
-		if a.leave != 0 {
-			courses = append(courses, courseOf(a, s, (dir == 1) != inward)) // inward, time runs against the traffic
+		if a.leave == 0 {
+			continue
 		}
+		backward := (dir == 1) != inward // inward, time runs against the traffic
+		if segment == s.segment {
+			courses = append(courses, courseOf(a, s, backward))
+			continue
+		}
+		courses = append(courses, course{float64(a.enter) / ticks, float64(a.leave-a.enter) / ticks, 0, 1, backward})
 	}
 	along, lastCell := 0.0, -1
 	for k := 1; k < len(line); k++ {

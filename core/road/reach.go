@@ -57,7 +57,7 @@ func (r *Router) Reach(ctx context.Context, m *Metric, at geo.Point, times []flo
 }
 
 // searched says up to how many edges Dijkstra's search goes before a sweep over the whole hierarchy takes over.
-const searched = 6_000
+const searched = 3_000
 
 // within returns the edges that can be entered within a time, each as soon as it can be; against the roads' direction
 // if inward is set, counted from the end then.

@@ -32,7 +32,7 @@ var (
 
 const (
 	demoRegion  = "Orrisand"
-	demoVersion = "demo-11"
+	demoVersion = "demo-12"
 	demoPlaces  = 96
 )
 

@@ -77,7 +77,8 @@ func (e *env) buildRegion(ctx context.Context, svc *service.Service, file, heigh
 	for what, n := range map[string]int{"references to missing nodes": report.MissingNodes,
 		"nodes at impossible positions": report.BadPositions,
 		"areas that do not close":       report.OpenAreas, "missing members of areas": report.MissingMembers,
-		"coasts closed along the border": report.CutCoasts} {
+		"coasts closed along the border":          report.CutCoasts,
+		"restrictions of turns that name no road": report.BadRestrictions} {
 		if n > 0 {
 			fmt.Printf("          %d %s\n", n, what)
 		}

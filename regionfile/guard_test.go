@@ -83,6 +83,20 @@ func TestAFileCutShortIsAFault(t *testing.T) {
 	require.NoError(t, Guard(func() { other.Address(last) }), "the next one reads on")
 }
 
+// Work that is shared out meets the fault in a goroutine of its own; it is an error of who waits for it all the same.
+func TestAFaultOfAnotherGoroutineIsAFault(t *testing.T) {
+	r, file := mapped(t)
+	require.NoError(t, os.Truncate(file, 4096))
+	last := uint32(r.Addresses() - 1)
+	err := Guard(func() { Parallel.Do(50, func(int) { r.Address(last) }) })
+	var fault *Fault
+	require.ErrorAs(t, err, &fault)
+	assert.True(t, r.Holds(fault))
+	var done [50]bool
+	Parallel.Do(50, func(i int) { done[i] = true })
+	assert.NotContains(t, done, false)
+}
+
 func TestOtherPanicsGoOn(t *testing.T) {
 	assert.PanicsWithValue(t, "mine", func() { _ = Guard(func() { panic("mine") }) })
 	var nothing *File

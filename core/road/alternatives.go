@@ -10,10 +10,9 @@ import (
 	"viandante/core/hierarchy"
 )
 
-// What makes another way worth telling (Abraham, Delling, Goldberg and Werneck 2013): it costs at most so many times
-// the
-// best one, shares at most such a part with each way told before, and every stretch of it up to such a part of the best
-// one's cost is itself a quickest way.
+// What makes another way worth telling (Abraham, Delling, Goldberg and Werneck 2013): it costs at most so many
+// times the best one, shares at most such a part with each way told before, and every stretch of it up to such a part
+// of the best one's cost is itself a quickest way.
 const (
 	mostStretch = 1.4
 	mostShared  = 0.75
@@ -32,11 +31,7 @@ func (r *Router) Alternatives(ctx context.Context, m *Metric, from, to geo.Point
 	if err != nil || n <= 0 || !m.Ready() {
 		return []*Route{best}, err
 	}
-	start, err := r.locate(m, from)
-	if err != nil {
-		return nil, err
-	}
-	end, err := r.locate(m, to)
+	start, end, err := r.locateBoth(m, from, to)
 	if err != nil {
 		return nil, err
 	}

@@ -27,13 +27,14 @@ type Metric struct {
 	points  []pointRule
 	banned  []bool // by kind: a restriction that binds
 	// cost is what each directed edge costs on the way, time how long it takes; the same slice where nothing is
-	// preferred. Edges that may only be used at the ends have theirs in cost too; passable tells them apart.
+	// preferred. Edges that may only be used at the ends have theirs in cost too; their rule tells them apart.
 	cost, time []uint32
 	// net is the size of the net that each junction belongs to, by edges that can be travelled.
 	net []int32
-	// Closures are what is closed or slow at the moment, by directed edge.
+	// closed is what is closed or slow, avoided what is used only where there is nothing else.
 	closed  map[uint32]Closure
 	avoided Trait
+	// weighed is nil until the metric is customized.
 	weighed *hierarchy.Metric
 	// sums are lengths and times along the hierarchy arcs.
 	sums    *hierarchy.Sums
@@ -51,9 +52,8 @@ type pointRule struct {
 	direction string
 }
 
-// NewMetric weighs the roads of a region for a profile, and avoids what has one of some traits wherever there is
-// another
-// way. It costs some 50 ns for each segment; Customize, which follows, makes it quick to search.
+// NewMetric weighs the roads of a region for a profile. It costs some 100 ns for each segment; Customize, which
+// follows, makes it quick to search.
 func NewMetric(r *region.Region, p *Profile) *Metric {
 	m := &Metric{Profile: p, region: r, rules: make([]rule, r.Kinds()), points: make([]pointRule, r.Kinds()),
 		parallel: hierarchy.Goroutines(1),

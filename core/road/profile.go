@@ -147,9 +147,8 @@ type rule struct {
 	ferry      bool
 	roundabout bool
 	// rank orders roads by how large they are, for turns.
-	rank     uint8
-	traits   Trait
-	limitKMH float64
+	rank   uint8
+	traits Trait
 }
 
 // Trait is what a road is that people ask to avoid or want to be told of.
@@ -250,7 +249,6 @@ func (p *Profile) rule(t tagset) rule {
 	if back {
 		r.back = passage{p.speed(t, speed, "backward"), factor}
 	}
-	r.limitKMH = parseSpeed(t["maxspeed"])
 	return r
 }
 

@@ -44,11 +44,7 @@ func (r *Router) Find(ctx context.Context, m *Metric, from, to geo.Point) (*Rout
 }
 
 func (r *Router) find(ctx context.Context, m *Metric, by search, from, to geo.Point) (*Route, error) {
-	start, err := r.locate(m, from)
-	if err != nil {
-		return nil, err
-	}
-	end, err := r.locate(m, to)
+	start, end, err := r.locateBoth(m, from, to)
 	if err != nil {
 		return nil, err
 	}

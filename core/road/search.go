@@ -266,13 +266,9 @@ type Ends struct {
 	bias          uint32
 }
 
-// Ends brings two points to the roads, for CostBy.
+// Ends brings two points to the roads, for Cost.
 func (r *Router) Ends(m *Metric, from, to geo.Point) (*Ends, error) {
-	start, err := r.locate(m, from)
-	if err != nil {
-		return nil, err
-	}
-	goal, err := r.locate(m, to)
+	start, goal, err := r.locateBoth(m, from, to)
 	if err != nil {
 		return nil, err
 	}

@@ -95,6 +95,15 @@ func (r *Router) locate(m *Metric, p geo.Point) ([]snap, error) {
 	return snaps, nil
 }
 
+// locateBoth brings both ends of a way to the roads.
+func (r *Router) locateBoth(m *Metric, from, to geo.Point) (start, end []snap, err error) {
+	if start, err = r.locate(m, from); err != nil {
+		return nil, nil, err
+	}
+	end, err = r.locate(m, to)
+	return start, end, err
+}
+
 // nearestOn returns the point of a line nearest to p, on a plane that fits p's surroundings: behind which of the line's
 // points, which part of the way to the next, and where.
 func nearestOn(line []geo.Point, p geo.Point) (after int, part float64, foot geo.Point) {

@@ -190,18 +190,23 @@ func (w *wayfinder) baseLocked(p *road.Profile) *road.Metric {
 }
 
 // metric returns the metric for a way of travelling. Where it has to be made, only those wait who ask for the same.
-func (w *wayfinder) metric(p *road.Profile, t Travel) *road.Metric {
+func (w *wayfinder) metric(p *road.Profile, t Travel) *road.Metric { return w.maker(p, t)() }
+
+// maker returns what makes the metric for a way of travelling when it is called first. It may meet a fault in the file,
+// so the lock is given back by whatever way it ends.
+func (w *wayfinder) maker(p *road.Profile, t Travel) func() *road.Metric {
 	key := ""
 	if t.Closures != nil {
 		key = t.Closures.Key
 	}
 	w.mu.Lock()
+	defer w.mu.Unlock()
 	base := w.baseLocked(p)
+	from := func() *road.Metric { return base }
 	if t.Avoid == 0 && key == "" {
-		w.mu.Unlock()
-		return base
+		return from
 	}
-	var from func() *road.Metric
+	first := true
 	for i, d := range w.kept {
 		if d.profile != p || d.avoid != t.Avoid {
 			continue
@@ -209,23 +214,18 @@ func (w *wayfinder) metric(p *road.Profile, t Travel) *road.Metric {
 		if d.closures == key {
 			copy(w.kept[1:i+1], w.kept[:i])
 			w.kept[0] = d
-			w.mu.Unlock()
-			return d.metric()
+			return d.metric
 		}
-		if from == nil {
-			from = d.metric // the one used last of those: less has changed since
+		if first {
+			from, first = d.metric, false // the one used last of those: less has changed since
 		}
-	}
-	if from == nil {
-		from = func() *road.Metric { return base }
 	}
 	made := sync.OnceValue(func() *road.Metric {
 		return from().Avoiding(t.Avoid).Closed(w.edges(t.Closures, p.Kind))
 	})
 	w.kept = slices.Insert(w.kept, 0, derived{p, t.Avoid, key, made})
 	w.kept = w.kept[:min(len(w.kept), mostMetrics)]
-	w.mu.Unlock()
-	return made()
+	return made
 }
 
 // edges returns what some closures are in this region for a mode. The caller must not hold w.mu.

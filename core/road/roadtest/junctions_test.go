@@ -105,6 +105,38 @@ const crossWays = `
 	4 2,5 highway=residential name=North_Street
 	5 5,6,3 highway=residential name=Loop_Road`
 
+// A roundabout with four roads.
+const roundNodes, roundWays = `
+		1 0 -300
+		2 0 -20
+		3 20 0
+		4 0 20
+		5 -20 0
+		6 300 0
+		7 0 300
+		8 -300 0`, `
+		1 2,3,4,5,2 highway=tertiary junction=roundabout
+		2 1,2 highway=tertiary name=South_Road
+		3 3,6 highway=tertiary name=East_Road
+		4 4,7 highway=tertiary name=North_Road
+		5 5,8 highway=tertiary name=West_Road`
+
+// Two crossings 40 m apart on one street, with a way round.
+const doubleNodes, doubleWays = `
+		1 -300 0
+		2 0 0
+		3 40 0
+		4 300 0
+		5 0 300
+		6 40 300
+		7 170 150`, `
+		1 1,2 highway=residential name=West_Street
+		2 2,3 highway=residential name=Middle_Street
+		3 3,4 highway=residential name=East_Street
+		4 2,5 highway=residential name=North_Lane
+		5 3,6 highway=residential name=South_Lane
+		6 6,7,4 highway=residential name=Round_Road`
+
 // junction is a plan, a way over it, and how that is told; or why there is none.
 type junction struct {
 	name string
@@ -137,67 +169,19 @@ var junctions = []junction{
 	{name: "only straight on forbids the left turn, too", plan: plan{crossNodes, crossWays, "only_straight_on 3 n2 4"},
 		by: "car", from: [2]float64{0, -200}, to: [2]float64{-200, 0}, distanceM: 200 + 300 + 300 + 300 + 300 + 200},
 	// West to south is allowed, but not by way of the short stretch 2 and back over 3: a turn in two parts.
-	{name: "no turn by a way", plan: plan{`
-		1 -300 0
-		2 0 0
-		3 40 0
-		4 300 0
-		5 0 300
-		6 40 300
-		7 170 150`, `
-		1 1,2 highway=residential name=West_Street
-		2 2,3 highway=residential name=Middle_Street
-		3 3,4 highway=residential name=East_Street
-		4 2,5 highway=residential name=North_Lane
-		5 3,6 highway=residential name=South_Lane
-		6 6,7,4 highway=residential name=Round_Road`, "no_left_turn 1 w2 5"}, by: "car", from: [2]float64{-200, 0},
-		to: [2]float64{40, 200}, distanceM: 200 + 40 + 260 + 397 + 100},
-	{name: "the same turn from elsewhere", plan: plan{`
-		1 -300 0
-		2 0 0
-		3 40 0
-		4 300 0
-		5 0 300
-		6 40 300
-		7 170 150`, `
-		1 1,2 highway=residential name=West_Street
-		2 2,3 highway=residential name=Middle_Street
-		3 3,4 highway=residential name=East_Street
-		4 2,5 highway=residential name=North_Lane
-		5 3,6 highway=residential name=South_Lane
-		6 6,7,4 highway=residential name=Round_Road`, "no_left_turn 1 w2 5"}, by: "car", from: [2]float64{0, 200},
-		to: [2]float64{40, 200}, distanceM: 200 + 40 + 200},
-	{name: "a roundabout", plan: plan{`
-		1 0 -300
-		2 0 -20
-		3 20 0
-		4 0 20
-		5 -20 0
-		6 300 0
-		7 0 300
-		8 -300 0`, `
-		1 2,3,4,5,2 highway=tertiary junction=roundabout
-		2 1,2 highway=tertiary name=South_Road
-		3 3,6 highway=tertiary name=East_Road
-		4 4,7 highway=tertiary name=North_Road
-		5 5,8 highway=tertiary name=West_Road`, ""}, by: "car", from: [2]float64{0, -200}, to: [2]float64{0, 200},
+	{name: "no turn by a way", plan: plan{doubleNodes, doubleWays, "no_left_turn 1 w2 5"}, by: "car",
+		from: [2]float64{-200, 0},
+		to:   [2]float64{40, 200}, distanceM: 200 + 40 + 260 + 397 + 100},
+	{name: "the same turn from elsewhere", plan: plan{doubleNodes, doubleWays, "no_left_turn 1 w2 5"}, by: "car",
+		from: [2]float64{0, 200},
+		to:   [2]float64{40, 200}, distanceM: 200 + 40 + 200},
+	{name: "a roundabout", plan: plan{roundNodes, roundWays, ""}, by: "car", from: [2]float64{0, -200},
+		to:        [2]float64{0, 200},
 		distanceM: 180 + 56.6 + 180,
 		want: []string{"Set out north on South Road", "At the roundabout take the 2nd exit, into North Road",
 			"You arrive"}},
-	{name: "a roundabout, its third exit", plan: plan{`
-		1 0 -300
-		2 0 -20
-		3 20 0
-		4 0 20
-		5 -20 0
-		6 300 0
-		7 0 300
-		8 -300 0`, `
-		1 2,3,4,5,2 highway=tertiary junction=roundabout
-		2 1,2 highway=tertiary name=South_Road
-		3 3,6 highway=tertiary name=East_Road
-		4 4,7 highway=tertiary name=North_Road
-		5 5,8 highway=tertiary name=West_Road`, ""}, by: "car", from: [2]float64{0, -200}, to: [2]float64{-200, 0},
+	{name: "a roundabout, its third exit", plan: plan{roundNodes, roundWays, ""}, by: "car", from: [2]float64{0,
+		-200}, to: [2]float64{-200, 0},
 		distanceM: 180 + 84.9 + 180,
 		want: []string{"Set out north on South Road", "At the roundabout take the 3rd exit, into West Road",
 			"You arrive"}},

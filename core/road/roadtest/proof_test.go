@@ -146,3 +146,38 @@ func TestWaysOnFootAreSymmetricAndNoneIsLongerThanByAThirdPoint(t *testing.T) {
 	}
 	assert.Greater(t, compared, 10_000)
 }
+
+// The sweep of the hierarchy and Dijkstra's search reach areas that differ by no more than half a percent, outward and
+// inward.
+func TestReachIsTheSameBySweepAndBySearch(t *testing.T) {
+	r := roadtest.Open(t, roadtest.Country(4, 20_000))
+	router := road.NewRouter(r)
+	at := r.Junction(uint32(r.Junctions() / 2)).Point()
+	at = geo.MustPoint(at.Lat()+0.0003, at.Lng()+0.0002)
+	for _, profile := range roadtest.Names {
+		searched := road.NewMetric(r, roadtest.Profile(profile)) // not ready: there is no hierarchy to sweep
+		for _, inward := range []bool{false, true} {
+			want, err := router.Reach(t.Context(), searched, at, []float64{600, 2400}, inward)
+			require.NoError(t, err)
+			got, err := router.Reach(t.Context(), roadtest.Metric(r, profile), at, []float64{600, 2400}, inward)
+			require.NoError(t, err)
+			for i := range want {
+				assert.InEpsilon(t, extent(want[i]), extent(got[i]), 0.005, "by %s, inward %t", profile, inward)
+			}
+			assert.Greater(t, len(got[1].Polygons[0][0]), 100)
+		}
+	}
+}
+
+// extent is the size of an area, holes taken off, in square degrees.
+func extent(a road.Area) (size float64) {
+	for _, polygon := range a.Polygons {
+		for _, ring := range polygon {
+			for i, p := range ring {
+				q := ring[(i+1)%len(ring)]
+				size += (p.Lng()*q.Lat() - q.Lng()*p.Lat()) / 2
+			}
+		}
+	}
+	return size
+}
